@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"image/png"
+	"path/filepath"
+
+	"github.com/urfave/cli/v3"
+
+	"tourmaline/core/layout"
+	"tourmaline/core/paint"
+)
+
+func (s *session) paintCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "paint",
+		Usage:     "paint one box, bare pixels, as a browser does",
+		ArgsUsage: "[PLAN]",
+		Description: `The picture is exactly the box's border box in device pixels; where nothing is
+painted it is transparent.
+
+Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "box", Required: true, Usage: "the box's `NAME`"},
+			&cli.StringFlag{Name: "at", Required: true, Usage: "a named viewport or a size such as 390x844@3"},
+			&cli.FloatFlag{Name: "scroll", Usage: "how far the page is scrolled, CSS `PX` (moves fixed backgrounds)"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Required: true, Usage: "PNG `FILE` to write"},
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			path, err := onePlan(c)
+			if err != nil {
+				return err
+			}
+			pr, err := openProject(path)
+			if err != nil {
+				return err
+			}
+			boxes, views, err := choose(pr.Plan, []string{c.String("box")}, []string{c.String("at")})
+			if err != nil {
+				return err
+			}
+			out := c.String("output")
+			if err := pr.refuseSource(out); err != nil {
+				return err
+			}
+			pg := layout.At(pr.Plan, views[0], layout.Device)
+			img, err := paint.Box(pg, pg.Frame(boxes[0].Name), pr.store, paint.Options{Scroll: c.Float("scroll")})
+			if err != nil {
+				return err
+			}
+			data, err := encodePNG(img, png.BestSpeed)
+			if err != nil {
+				return err
+			}
+			if err := writeFile(out, data); err != nil {
+				return err
+			}
+			fmt.Fprintf(s.out, "%s: %s at %s, %d x %d px\n", filepath.ToSlash(out), boxes[0].Name, views[0], img.Rect.Dx(), img.Rect.Dy())
+			return nil
+		},
+	}
+}

@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"image/png"
+	"path/filepath"
+
+	"github.com/urfave/cli/v3"
+
+	"tourmaline/proof"
+)
+
+func (s *session) proofCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "proof",
+		Usage:     "draw every box at every named viewport on one sheet",
+		ArgsUsage: "[PLAN]",
+		Description: `What a box cuts off is dimmed around it, keep is outlined, focus is crossed, text
+areas hold sample text. All boxes are drawn to one scale.
+
+Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
+		Flags: []cli.Flag{boxFlag, atFlag,
+			&cli.BoolFlag{Name: "bare", Usage: "only the boxes, without marks and what they cut off"},
+			&cli.IntFlag{Name: "width", Value: 1280, Usage: "width of the sheet in `PX`, 480 to 8000"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "proof.png", Usage: "PNG `FILE` to write"},
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			path, err := onePlan(c)
+			if err != nil {
+				return err
+			}
+			pr, err := openProject(path)
+			if err != nil {
+				return err
+			}
+			opt := proof.Options{Bare: c.Bool("bare"), Width: c.Int("width")}
+			if opt.Width < 480 || opt.Width > 8000 {
+				return fmt.Errorf("--width: %d is not between 480 and 8000", opt.Width)
+			}
+			if opt.Boxes, opt.Viewports, err = choose(pr.Plan, c.StringSlice("box"), c.StringSlice("at")); err != nil {
+				return err
+			}
+			out := c.String("output")
+			if err := pr.refuseSource(out); err != nil {
+				return err
+			}
+			img, err := proof.Sheet(pr.Plan, pr.store, opt)
+			if err != nil {
+				return err
+			}
+			data, err := encodePNG(img, png.DefaultCompression)
+			if err != nil {
+				return err
+			}
+			if err := writeFile(out, data); err != nil {
+				return err
+			}
+			fmt.Fprintf(s.out, "%s: %d x %d px\n", filepath.ToSlash(out), img.Rect.Dx(), img.Rect.Dy())
+			return nil
+		},
+	}
+}

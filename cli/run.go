@@ -1,0 +1,108 @@
+// Package cli is the command line: the only code that knows flags, terminals and
+// exit codes. Run is its one door.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"runtime/debug"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+)
+
+// Version is stamped by the build.
+var Version = "dev"
+
+// Exit codes, the same for text and JSON.
+const (
+	exitClean    = 0
+	exitFindings = 1
+	exitError    = 2
+)
+
+// session is what the commands of one run share.
+type session struct {
+	in       io.Reader
+	out, err io.Writer
+}
+
+// Run runs the program and returns its exit code: 0 clean, 1 findings, 2 could
+// not run.
+func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) (code int) {
+	s := &session{in: stdin, out: stdout, err: stderr}
+	defer func() {
+		if r := recover(); r != nil {
+			fmt.Fprintf(stderr, "tourmaline: this is a defect of tourmaline, not of your files: %v\n%s", r, debug.Stack())
+			code = exitError
+		}
+	}()
+	app := s.app()
+	err := app.Run(ctx, args)
+	var f *findings
+	switch {
+	case err == nil:
+		return exitClean
+	case errors.As(err, &f):
+		return exitFindings
+	}
+	fmt.Fprintln(stderr, "tourmaline: "+strings.TrimSpace(err.Error()))
+	return exitError
+}
+
+// findings ends a command with exit code 1 after it has printed what it found.
+type findings struct{}
+
+func (*findings) Error() string { return "findings" }
+
+func (s *session) app() *cli.Command {
+	app := &cli.Command{
+		Name:    "tourmaline",
+		Usage:   "fit page backgrounds to their boxes, sharp and light at every width",
+		Version: Version,
+		Description: `Describe each background once in a plan (tourmaline.yaml): the box it fills, the
+picture, gradient or texture that fills it, what must stay in view, where text
+lies. Tourmaline tells how it lands in every window, draws it, cuts the files and
+writes the CSS.
+
+Start with:  tourmaline demo observatory     (a whole example site in a folder)
+             tourmaline look photo.jpg       (what is this picture good for?)`,
+		Commands: []*cli.Command{
+			s.lookCommand(), s.fitCommand(), s.proofCommand(), s.paintCommand(), s.cutCommand(),
+			s.cssCommand(), s.buildCommand(), s.demoCommand(),
+		},
+		Writer:         s.out,
+		ErrWriter:      s.err,
+		ExitErrHandler: func(context.Context, *cli.Command, error) {},
+		OnUsageError: func(_ context.Context, c *cli.Command, err error, _ bool) error {
+			return fmt.Errorf("%w; see tourmaline %s --help", err, strings.TrimPrefix(c.FullName(), "tourmaline "))
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			if name := c.Args().First(); name != "" {
+				var known []string
+				for _, sub := range c.Commands {
+					known = append(known, sub.Name)
+				}
+				return unknownCommand(name, known)
+			}
+			return cli.ShowAppHelp(c)
+		},
+	}
+	cli.VersionPrinter = func(c *cli.Command) { fmt.Fprintf(c.Root().Writer, "tourmaline %s\n", Version) }
+	for _, sub := range app.Commands {
+		sub.OnUsageError = app.OnUsageError
+	}
+	return app
+}
+
+func stdoutIsTerminal(w io.Writer) bool {
+	f, ok := w.(*os.File)
+	if !ok {
+		return false
+	}
+	st, err := f.Stat()
+	return err == nil && st.Mode()&os.ModeCharDevice != 0
+}

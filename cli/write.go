@@ -1,0 +1,121 @@
+package cli
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"image"
+	"image/png"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"github.com/google/renameio/v2"
+)
+
+// encodePNG codes a picture; premultiplied pixels become straight ones.
+func encodePNG(img *image.RGBA, level png.CompressionLevel) ([]byte, error) {
+	var b bytes.Buffer
+	enc := png.Encoder{CompressionLevel: level}
+	opaque := true
+	for i := 3; i < len(img.Pix); i += 4 {
+		if img.Pix[i] != 255 {
+			opaque = false
+			break
+		}
+	}
+	var src image.Image = img
+	if !opaque {
+		src = straight(img)
+	}
+	err := enc.Encode(&b, src)
+	return b.Bytes(), err
+}
+
+// straight undoes the premultiplication with rounding.
+func straight(img *image.RGBA) *image.NRGBA {
+	out := image.NewNRGBA(img.Rect)
+	for i := 0; i < len(img.Pix); i += 4 {
+		a := uint32(img.Pix[i+3])
+		out.Pix[i+3] = uint8(a)
+		if a == 0 {
+			continue
+		}
+		for c := range 3 {
+			out.Pix[i+c] = uint8(min((uint32(img.Pix[i+c])*255+a/2)/a, 255))
+		}
+	}
+	return out
+}
+
+// writeFile writes a file whole or not at all, and says what is wrong in words.
+func writeFile(path string, data []byte) error {
+	if err := renameio.WriteFile(path, data, 0o644); err != nil {
+		return cannotWrite(path, err)
+	}
+	return nil
+}
+
+func cannotWrite(path string, err error) error {
+	var pe *fs.PathError
+	var le *os.LinkError
+	var reason error = err
+	switch {
+	case errors.As(err, &pe):
+		reason = pe.Err
+	case errors.As(err, &le):
+		reason = le.Err
+	}
+	hint := "choose another place"
+	if errors.Is(err, fs.ErrPermission) {
+		hint = "allow writing there, or choose another place"
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		hint = "make the folder first"
+	}
+	return fmt.Errorf("%s: cannot be written: %w; %s", filepath.ToSlash(path), reason, hint)
+}
+
+// refuseSource stops a single output file from replacing a picture or the plan.
+func (pr *project) refuseSource(path string) error {
+	abs, err1 := filepath.Abs(path)
+	photos, err2 := filepath.Abs(pr.photos)
+	planFile, err3 := filepath.Abs(pr.File)
+	if err := errors.Join(err1, err2, err3); err != nil {
+		return err
+	}
+	if abs == planFile {
+		return fmt.Errorf("%s: this is the plan; choose another name", path)
+	}
+	if _, err := os.Stat(abs); err == nil && filepath.Dir(abs) == photos && photos != filepath.Dir(planFile) {
+		return fmt.Errorf("%s: this is a source picture; choose another name", path)
+	}
+	return nil
+}
+
+// writeDemo writes files into dir. It refuses to replace a file that differs, and
+// writes nothing then.
+func writeDemo(dir string, files map[string][]byte) error {
+	var paths []string
+	for p, data := range files {
+		there, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(p)))
+		if err == nil && !bytes.Equal(there, data) {
+			return fmt.Errorf("%s: is there already and differs; choose an empty folder", filepath.ToSlash(filepath.Join(dir, p)))
+		}
+		if err != nil {
+			paths = append(paths, p)
+		}
+	}
+	slices.Sort(paths)
+	for _, p := range paths {
+		name := filepath.Join(dir, filepath.FromSlash(p))
+		if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+			return cannotWrite(filepath.Dir(name), err)
+		}
+		if err := writeFile(name, files[p]); err != nil {
+			return err
+		}
+	}
+	return nil
+}

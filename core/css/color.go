@@ -1,0 +1,733 @@
+package css
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"golang.org/x/image/colornames"
+
+	"tourmaline/core/source"
+)
+
+// RGBA is a resolved colour: sRGB with its transfer curve, straight alpha, 0..1.
+// Channels outside sRGB stay outside until they are painted.
+type RGBA struct{ R, G, B, A float64 }
+
+// Color is a colour value as written.
+// Source: CSS Color 4 (https://www.w3.org/TR/css-color-4/).
+type Color struct {
+	Space Space
+	// C are the components in the space's own terms: RGB and XYZ 0..1; lab L 0..100;
+	// oklab L 0..1; hues in degrees; hsl and hwb shares 0..1. A is 0..1.
+	C       vec
+	A       float64
+	Missing uint8 // bit i: component i is none; bit 3: alpha
+	Current bool  // currentcolor
+	mix     *colorMix
+}
+
+type colorMix struct {
+	in     Interpolation
+	colors [2]Color
+	share  [2]float64 // per cent, or NaN where left out
+}
+
+// Interpolation is the space and hue method of a gradient or a mix.
+type Interpolation struct {
+	Space Space
+	Hue   string // shorter, longer, increasing, decreasing; "" is shorter
+	Given bool   // written with in; otherwise the default of the place
+}
+
+func (in Interpolation) String() string {
+	s := "in " + in.Space.String()
+	if in.Space == Legacy {
+		s = "in srgb"
+	}
+	if in.Hue != "" && in.Hue != "shorter" {
+		s += " " + in.Hue + " hue"
+	}
+	return s
+}
+
+// Transparent is the keyword transparent and the initial background colour.
+var Transparent = Color{}
+
+// Gray returns the legacy colour with all channels v (0..255).
+func Gray(v uint8) Color { return FromRGB8(v, v, v) }
+
+// FromRGB8 returns an opaque legacy colour.
+func FromRGB8(r, g, b uint8) Color {
+	return Color{C: vec{float64(r) / 255, float64(g) / 255, float64(b) / 255}, A: 1}
+}
+
+// IsLegacy reports whether the colour lets a gradient fall back to sRGB.
+func (c *Color) IsLegacy() bool {
+	if c.mix != nil {
+		return false
+	}
+	return c.Current || c.Space == Legacy
+}
+
+// Resolve returns the colour in sRGB; missing components count as 0.
+// current is what currentcolor stands for.
+func (c *Color) Resolve(current RGBA) RGBA {
+	if c.Current {
+		return current
+	}
+	if c.mix != nil {
+		r := c.mix.resolve(current)
+		return r.Resolve(current)
+	}
+	v := convert(c.Space, SRGB, c.C)
+	return RGBA{v[0], v[1], v[2], c.A}
+}
+
+// IsOpaque reports whether the colour surely covers what is behind it.
+func (c *Color) IsOpaque() bool { return !c.Current && c.mix == nil && c.A >= 1 && c.Missing&8 == 0 }
+
+// IsTransparent reports whether the colour surely shows nothing.
+func (c *Color) IsTransparent() bool { return !c.Current && c.mix == nil && c.A <= 0 }
+
+// plain resolves mixes and currentcolor to components in some space.
+func (c *Color) plain(current RGBA) Color {
+	switch {
+	case c.Current:
+		return Color{Space: Legacy, C: vec{current.R, current.G, current.B}, A: current.A}
+	case c.mix != nil:
+		return c.mix.resolve(current)
+	}
+	return *c
+}
+
+// In returns the components in a space, carrying missing ones forward to their
+// analogues, and marking a powerless hue as missing.
+// Source: CSS Color 4, interpolation (https://www.w3.org/TR/css-color-4/#interpolation-missing).
+func (c *Color) In(to Space, current RGBA) Color {
+	p := c.plain(current)
+	out := Color{Space: to, C: convert(p.Space, to, p.C), A: p.A, Missing: p.Missing & 8}
+	if p.Space == to {
+		out.Missing = p.Missing
+		return out
+	}
+	for i := range 3 {
+		if p.Missing&(1<<i) == 0 {
+			continue
+		}
+		if j := analogous(p.Space, i, to); j >= 0 {
+			out.Missing |= 1 << j
+		}
+	}
+	if h := to.hueAt(); h >= 0 && p.Space != to {
+		if chroma(to, out.C) < powerless(to) {
+			out.Missing |= 1 << h
+		}
+	}
+	return out
+}
+
+func chroma(s Space, c vec) float64 {
+	switch s {
+	case Lch, Oklch, HSL:
+		return math.Abs(c[1])
+	}
+	return 1 - c[1] - c[2]
+}
+
+func powerless(s Space) float64 {
+	switch s {
+	case Lch:
+		return 0.0015
+	case Oklch:
+		return 0.000004
+	case HSL:
+		return 0.00001
+	}
+	return 0.00001
+}
+
+// category of a component, for carrying none forward: r, g, b, lightness,
+// colourfulness, hue, opponent a and b.
+func category(s Space, i int) byte {
+	switch s {
+	case Lab, Oklab:
+		return "Lab"[i]
+	case Lch, Oklch:
+		return "LCH"[i]
+	case HSL:
+		return "HCL"[i]
+	case HWB:
+		return "Hwk"[i]
+	case XYZD50, XYZD65:
+		return "RGB"[i] // x, y, z are analogous to r, g, b
+	}
+	return "RGB"[i]
+}
+
+func analogous(from Space, i int, to Space) int {
+	cat := category(from, i)
+	for j := range 3 {
+		if category(to, j) == cat {
+			return j
+		}
+	}
+	return -1
+}
+
+// mixPair interpolates two colours that are already in the same space, t from
+// 0 to 1, premultiplied. Missing components take the other's value.
+// Source: CSS Color 4 (https://www.w3.org/TR/css-color-4/#interpolation).
+func mixPair(a, b Color, t float64, hue string) Color {
+	a, b = FixPair(a, b, hue)
+	return Lerp(a, b, t)
+}
+
+// FixPair fills missing components of either colour from the other and sets the
+// hues as the method wants, so that straight interpolation is right after it.
+func FixPair(a, b Color, hue string) (Color, Color) {
+	for i := range 3 {
+		am, bm := a.Missing&(1<<i) != 0, b.Missing&(1<<i) != 0
+		switch {
+		case am && !bm:
+			a.C[i] = b.C[i]
+		case bm && !am:
+			b.C[i] = a.C[i]
+		case am && bm:
+			a.C[i], b.C[i] = 0, 0
+		}
+	}
+	switch am, bm := a.Missing&8 != 0, b.Missing&8 != 0; {
+	case am && !bm:
+		a.A = b.A
+	case bm && !am:
+		b.A = a.A
+	case am && bm:
+		a.A, b.A = 1, 1
+	}
+	if h := a.Space.hueAt(); h >= 0 {
+		a.C[h], b.C[h] = fixHues(a.C[h], b.C[h], hue)
+	}
+	return a, b
+}
+
+func fixHues(a, b float64, method string) (float64, float64) {
+	a, b = turn(a), turn(b)
+	d := b - a
+	switch method {
+	case "longer":
+		if 0 < d && d < 180 {
+			a += 360
+		} else if -180 < d && d <= 0 {
+			b += 360
+		}
+	case "increasing":
+		if b < a {
+			b += 360
+		}
+	case "decreasing":
+		if a < b {
+			a += 360
+		}
+	default:
+		if d > 180 {
+			a += 360
+		} else if d < -180 {
+			b += 360
+		}
+	}
+	return a, b
+}
+
+func turn(h float64) float64 {
+	h = math.Mod(h, 360)
+	if h < 0 {
+		h += 360
+	}
+	return h
+}
+
+// Lerp interpolates two colours of one space that FixPair has prepared, t from 0
+// to 1, with premultiplied alpha (a hue is not multiplied).
+func Lerp(a, b Color, t float64) Color {
+	out := Color{Space: a.Space, A: a.A + (b.A-a.A)*t, Missing: a.Missing & b.Missing}
+	h := a.Space.hueAt()
+	for i := range 3 {
+		if i == h {
+			out.C[i] = a.C[i] + (b.C[i]-a.C[i])*t
+			continue
+		}
+		v := a.C[i]*a.A + (b.C[i]*b.A-a.C[i]*a.A)*t
+		if out.A != 0 {
+			v /= out.A
+		}
+		out.C[i] = v
+	}
+	return out
+}
+
+// shares returns the normalised share of the second colour and a factor on alpha.
+// Source: CSS Color 5 (https://www.w3.org/TR/css-color-5/#color-mix-percent-norm).
+func (m *colorMix) shares() (t, alpha float64) {
+	p, q := m.share[0], m.share[1]
+	switch {
+	case math.IsNaN(p) && math.IsNaN(q):
+		p, q = 50, 50
+	case math.IsNaN(p):
+		p = 100 - q
+	case math.IsNaN(q):
+		q = 100 - p
+	}
+	alpha = 1
+	if sum := p + q; sum < 100 {
+		alpha = sum / 100
+	}
+	if p+q == 0 {
+		return 0, 0
+	}
+	return q / (p + q), alpha
+}
+
+func (m *colorMix) resolve(current RGBA) Color {
+	t, alpha := m.shares()
+	a, b := m.colors[0].In(m.in.Space, current), m.colors[1].In(m.in.Space, current)
+	c := mixPair(a, b, t, m.in.Hue)
+	c.A *= alpha
+	return c
+}
+
+// String prints the colour: hex where it is exact, otherwise the modern syntax.
+func (c Color) String() string {
+	switch {
+	case c.Current:
+		return "currentcolor"
+	case c.mix != nil:
+		var parts []string
+		for i, m := range c.mix.colors {
+			s := m.String()
+			if v := c.mix.share[i]; !math.IsNaN(v) {
+				s += " " + number(v) + "%"
+			}
+			parts = append(parts, s)
+		}
+		return "color-mix(" + c.mix.in.String() + ", " + strings.Join(parts, ", ") + ")"
+	}
+	if c.Space == Legacy && c.Missing == 0 {
+		r, g, b := c.C[0]*255, c.C[1]*255, c.C[2]*255
+		if c.A == 0 && r == 0 && g == 0 && b == 0 {
+			return "transparent"
+		}
+		if c.A == 1 {
+			s := fmt.Sprintf("#%02x%02x%02x", byteOf(c.C[0]), byteOf(c.C[1]), byteOf(c.C[2]))
+			if s[1] == s[2] && s[3] == s[4] && s[5] == s[6] {
+				s = "#" + s[1:2] + s[3:4] + s[5:6]
+			}
+			return s
+		}
+		return fmt.Sprintf("rgb(%s %s %s / %s)", number(math.Round(r)), number(math.Round(g)), number(math.Round(b)), number(c.A))
+	}
+	part := func(i int, scale float64, unit string) string {
+		if c.Missing&(1<<i) != 0 {
+			return "none"
+		}
+		return number(c.C[i]*scale) + unit
+	}
+	var s string
+	switch c.Space {
+	case Legacy:
+		s = "rgb(" + part(0, 255, "") + " " + part(1, 255, "") + " " + part(2, 255, "")
+	case HSL, HWB:
+		s = c.Space.String() + "(" + part(0, 1, "") + " " + part(1, 100, "%") + " " + part(2, 100, "%")
+	case Lab, Lch, Oklab, Oklch:
+		s = c.Space.String() + "(" + part(0, 1, "") + " " + part(1, 1, "") + " " + part(2, 1, "")
+	default:
+		s = "color(" + c.Space.String() + " " + part(0, 1, "") + " " + part(1, 1, "") + " " + part(2, 1, "")
+	}
+	switch {
+	case c.Missing&8 != 0:
+		s += " / none"
+	case c.A != 1:
+		s += " / " + number(c.A)
+	}
+	return s + ")"
+}
+
+func byteOf(v float64) uint8 { return uint8(min(max(math.Round(v*255), 0), 255)) }
+
+// Source: CSS Color 4, system colours (https://www.w3.org/TR/css-color-4/#css-system-colors);
+// the values are the light scheme's of the browser we compare with.
+var systemColors = map[string]uint32{
+	"accentcolor": 0x0075ff, "accentcolortext": 0xffffff, "activetext": 0xff0000, "buttonborder": 0x000000,
+	"buttonface": 0xefefef, "buttontext": 0x000000, "canvas": 0xffffff, "canvastext": 0x000000, "field": 0xffffff,
+	"fieldtext": 0x000000, "graytext": 0x808080, "highlight": 0xb5d5ff, "highlighttext": 0x000000,
+	"linktext": 0x0000ee, "mark": 0xffff00, "marktext": 0x000000, "selecteditem": 0x0075ff,
+	"selecteditemtext": 0xffffff, "visitedtext": 0x551a8b,
+}
+
+var colorFuncs = []string{"rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix"}
+
+func namedColor(name string) (Color, bool) {
+	name = strings.ToLower(name)
+	switch name {
+	case "transparent":
+		return Transparent, true
+	case "currentcolor":
+		return Color{Current: true}, true
+	case "rebeccapurple":
+		return FromRGB8(0x66, 0x33, 0x99), true
+	}
+	if c, ok := colornames.Map[name]; ok {
+		return FromRGB8(c.R, c.G, c.B), true
+	}
+	if v, ok := systemColors[name]; ok {
+		return FromRGB8(uint8(v>>16), uint8(v>>8), uint8(v)), true
+	}
+	return Color{}, false
+}
+
+// startsColor reports whether the next token begins a colour.
+func (p *parser) startsColor() bool {
+	t := p.peek()
+	switch t.kind {
+	case kHash:
+		return true
+	case kIdent:
+		_, ok := namedColor(t.text)
+		return ok
+	case kFunc:
+		return slices.Contains(colorFuncs, t.text)
+	}
+	return false
+}
+
+func (p *parser) color() (Color, error) {
+	t := p.peek()
+	switch t.kind {
+	case kHash:
+		c, ok := hexColor(t.text)
+		if !ok {
+			e := p.fail("a colour").(*source.SyntaxError)
+			e.Hint = "hex colours have 3, 4, 6 or 8 digits"
+			return c, e
+		}
+		p.i++
+		return c, nil
+	case kIdent:
+		if c, ok := namedColor(t.text); ok {
+			p.i++
+			return c, nil
+		}
+		return Color{}, p.failHint(t, "a colour", colornames.Names)
+	case kFunc:
+		if !slices.Contains(colorFuncs, t.text) {
+			break
+		}
+		p.i++
+		switch t.text {
+		case "color-mix":
+			return p.colorMix()
+		case "color":
+			return p.colorFunction()
+		}
+		return p.colorParts(t.text)
+	}
+	return Color{}, p.fail("a colour")
+}
+
+func hexColor(s string) (Color, bool) {
+	for i := range len(s) {
+		if hexDigit(s[i]) < 0 {
+			return Color{}, false
+		}
+	}
+	if len(s) == 3 || len(s) == 4 {
+		var d strings.Builder
+		for i := range len(s) {
+			d.WriteByte(s[i])
+			d.WriteByte(s[i])
+		}
+		s = d.String()
+	}
+	if len(s) == 6 {
+		s += "ff"
+	}
+	if len(s) != 8 {
+		return Color{}, false
+	}
+	v, err := strconv.ParseUint(s, 16, 32)
+	if err != nil {
+		return Color{}, false
+	}
+	c := FromRGB8(uint8(v>>24), uint8(v>>16), uint8(v>>8))
+	c.A = float64(uint8(v)) / 255
+	return c, true
+}
+
+var noEnv Env
+
+// component parses one channel: a number times scale, or a percentage of full;
+// none is allowed unless legacy commas are seen.
+type component struct {
+	v    float64
+	none bool
+	pct  bool
+}
+
+func (p *parser) component(k numKind, full float64) (component, error) {
+	if _, ok := p.ident("none"); ok {
+		return component{none: true}, nil
+	}
+	n, err := p.num(k)
+	if err != nil {
+		return component{}, err
+	}
+	return component{v: n.Resolve(&noEnv, full), pct: n.HasPercent()}, nil
+}
+
+// alpha parses the part after / or the fourth comma; 1 where it is left out.
+func (p *parser) alpha(legacy bool) (component, error) {
+	sep := p.delim("/")
+	if legacy {
+		sep = p.comma()
+	}
+	if !sep {
+		return component{v: 1}, p.close()
+	}
+	a, err := p.component(kindNumPct, 1)
+	if err != nil {
+		return a, err
+	}
+	a.v = min(max(a.v, 0), 1)
+	return a, p.close()
+}
+
+// colorParts parses the functions that have three channels and an alpha.
+func (p *parser) colorParts(name string) (Color, error) {
+	type channel struct {
+		kind numKind
+		full float64 // what 100% stands for
+	}
+	pct := func(full float64) channel { return channel{kindNumPct, full} }
+	hue := channel{kindHue, 0}
+	var space Space
+	var ch [3]channel
+	legacyAllowed := false
+	switch name {
+	case "rgb", "rgba":
+		space, ch, legacyAllowed = Legacy, [3]channel{pct(255), pct(255), pct(255)}, true
+	case "hsl", "hsla":
+		space, ch, legacyAllowed = HSL, [3]channel{hue, pct(100), pct(100)}, true
+	case "hwb":
+		space, ch = HWB, [3]channel{hue, pct(100), pct(100)}
+	case "lab":
+		space, ch = Lab, [3]channel{pct(100), pct(125), pct(125)}
+	case "lch":
+		space, ch = Lch, [3]channel{pct(100), pct(150), hue}
+	case "oklab":
+		space, ch = Oklab, [3]channel{pct(1), pct(0.4), pct(0.4)}
+	case "oklch":
+		space, ch = Oklch, [3]channel{pct(1), pct(0.4), hue}
+	}
+	c := Color{Space: space}
+	if p.peekIdent("from") {
+		return c, &source.UnsupportedError{In: p.in, Msg: "relative colours (from …) are not read here", Off: p.peek().off,
+			Hint: "write the colour that results, or color-mix()"}
+	}
+	legacy := false
+	var parts [3]component
+	for i := range ch {
+		at := p.peek()
+		v, err := p.component(ch[i].kind, ch[i].full)
+		if err != nil {
+			return c, err
+		}
+		parts[i] = v
+		if i == 0 && legacyAllowed && p.peek().kind == kComma {
+			legacy = true
+		}
+		if legacy && v.none {
+			return c, p.failAt(at, "allowed in the syntax with commas")
+		}
+		if legacy && name[0] == 'r' && v.pct != parts[0].pct {
+			return c, p.failAt(at, "of the same kind (number or percentage) as the channel before it")
+		}
+		if legacy && i < 2 && !p.comma() {
+			return c, p.fail(`","`)
+		}
+		c.C[i] = v.v
+		if v.none {
+			c.Missing |= 1 << i
+		}
+	}
+	a, err := p.alpha(legacy)
+	if err != nil {
+		return c, err
+	}
+	c.A = a.v
+	if a.none {
+		c.Missing |= 8
+	}
+	return c.normalize(), nil
+}
+
+// normalize brings parsed channels into the terms of Color.C and clamps what the
+// standard clamps at parse time. Old spaces without none become 8-bit sRGB.
+func (c Color) normalize() Color {
+	unit := func(v float64) float64 { return min(max(v, 0), 1) }
+	switch c.Space {
+	case Legacy:
+		for i := range c.C {
+			c.C[i] = unit(math.Round(c.C[i]) / 255)
+		}
+	case HSL, HWB:
+		c.C[1], c.C[2] = max(c.C[1], 0)/100, c.C[2]/100
+		if c.Space == HSL {
+			c.C[1], c.C[2] = unit(c.C[1]), unit(c.C[2])
+		} else {
+			c.C[2] = max(c.C[2], 0)
+		}
+		if c.Missing == 0 {
+			rgb := convert(c.Space, SRGB, c.C)
+			c.Space = Legacy
+			for i := range rgb {
+				c.C[i] = unit(math.Round(rgb[i]*255) / 255)
+			}
+		}
+	case Lab:
+		c.C[0] = min(max(c.C[0], 0), 100)
+	case Lch:
+		c.C[0], c.C[1] = min(max(c.C[0], 0), 100), max(c.C[1], 0)
+	case Oklab:
+		c.C[0] = unit(c.C[0])
+	case Oklch:
+		c.C[0], c.C[1] = unit(c.C[0]), max(c.C[1], 0)
+	}
+	return c
+}
+
+var colorFunctionSpaces = map[string]Space{"srgb": SRGB, "srgb-linear": SRGBLinear, "display-p3": DisplayP3,
+	"a98-rgb": A98RGB, "prophoto-rgb": ProPhotoRGB, "rec2020": Rec2020, "xyz": XYZD65, "xyz-d65": XYZD65, "xyz-d50": XYZD50}
+
+// colorFunction parses color(space a b c / alpha); the name is taken.
+func (p *parser) colorFunction() (Color, error) {
+	t := p.next()
+	space, ok := colorFunctionSpaces[strings.ToLower(t.text)]
+	if t.kind != kIdent || !ok {
+		return Color{}, p.failHint(t, "a colour space", sortedKeys(colorFunctionSpaces))
+	}
+	c := Color{Space: space}
+	for i := range 3 {
+		v, err := p.component(kindNumPct, 1)
+		if err != nil {
+			return c, err
+		}
+		c.C[i] = v.v
+		if v.none {
+			c.Missing |= 1 << i
+		}
+	}
+	a, err := p.alpha(false)
+	if err != nil {
+		return c, err
+	}
+	c.A = a.v
+	if a.none {
+		c.Missing |= 8
+	}
+	return c, nil
+}
+
+var mixSpaces = map[string]Space{"srgb": SRGB, "srgb-linear": SRGBLinear, "display-p3": DisplayP3, "a98-rgb": A98RGB,
+	"prophoto-rgb": ProPhotoRGB, "rec2020": Rec2020, "lab": Lab, "oklab": Oklab, "xyz": XYZD65, "xyz-d65": XYZD65,
+	"xyz-d50": XYZD50, "hsl": HSL, "hwb": HWB, "lch": Lch, "oklch": Oklch}
+
+// interpolation parses "in <space> [<method> hue]"; in is next.
+func (p *parser) interpolation() (Interpolation, error) {
+	if _, ok := p.ident("in"); !ok {
+		return Interpolation{}, p.fail(`"in"`)
+	}
+	t := p.next()
+	space, ok := mixSpaces[strings.ToLower(t.text)]
+	if t.kind != kIdent || !ok {
+		return Interpolation{}, p.failHint(t, "a colour space", sortedKeys(mixSpaces))
+	}
+	in := Interpolation{Space: space, Given: true}
+	if m, ok := p.ident("shorter", "longer", "increasing", "decreasing"); ok {
+		if space.hueAt() < 0 {
+			p.i--
+			return in, p.fail("allowed: " + space.String() + " has no hue")
+		}
+		in.Hue = m
+		if _, ok := p.ident("hue"); !ok {
+			return in, p.fail(`"hue"`)
+		}
+	}
+	return in, nil
+}
+
+// colorMix parses the rest of color-mix(; the name is taken.
+func (p *parser) colorMix() (Color, error) {
+	m := &colorMix{in: Interpolation{Space: Oklab, Given: true}}
+	if p.peekIdent("in") {
+		in, err := p.interpolation()
+		if err != nil {
+			return Color{}, err
+		}
+		m.in = in
+		if !p.comma() {
+			return Color{}, p.fail(`","`)
+		}
+	}
+	for i := range 2 {
+		share := math.NaN()
+		take := func() error {
+			if !math.IsNaN(share) || !p.startsNum() {
+				return nil
+			}
+			at := p.peek()
+			n, err := p.num(kindPercent)
+			if err != nil {
+				return err
+			}
+			share = n.Resolve(&noEnv, 100)
+			if share < 0 || share > 100 {
+				return p.failAt(at, "between 0% and 100%")
+			}
+			return nil
+		}
+		if err := take(); err != nil {
+			return Color{}, err
+		}
+		c, err := p.color()
+		if err != nil {
+			return Color{}, err
+		}
+		if err := take(); err != nil {
+			return Color{}, err
+		}
+		m.colors[i], m.share[i] = c, share
+		if i == 0 && !p.comma() {
+			return Color{}, p.fail(`","`)
+		}
+	}
+	if m.share[0]+m.share[1] == 0 {
+		return Color{}, &source.SyntaxError{In: p.in, Msg: "both shares of color-mix() are 0%", Off: p.peek().off}
+	}
+	return Color{mix: m}, p.close()
+}
+
+// ParseColor reads one colour.
+func ParseColor(property, text string) (Color, error) {
+	return parseWhole(property, text, (*parser).color)
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}

@@ -1,0 +1,374 @@
+// Package picture reads picture files: what a file holds (format, size,
+// orientation, alpha), its pixels the right way up, and what they look like
+// (main colours, edges).
+//
+//	store := picture.NewStore(os.DirFS("pictures"))
+//	f, err := store.File("dome-at-dusk.jpg")
+//	w, h := f.Width, f.Height      // pixels, after orientation
+//	img, err := f.Pixels()         // decoded once, shared: do not write to it
+//
+// Files are untrusted: sizes are checked before memory is taken (*source.LimitError),
+// names may not leave the store's folder, nothing is fetched.
+package picture
+
+import (
+	"bytes"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"image"
+	_ "image/gif" // decoders register themselves
+	_ "image/jpeg"
+	_ "image/png"
+	"io/fs"
+	"net/url"
+	"path"
+	"strings"
+	"sync"
+
+	"github.com/bep/imagemeta"
+	_ "golang.org/x/image/bmp"
+	_ "golang.org/x/image/tiff"
+	_ "golang.org/x/image/webp"
+
+	"tourmaline/core/source"
+)
+
+// Limits on what is read. A picture of MaxPixels takes 480 MB decoded.
+const (
+	MaxPixels = 120 << 20
+	MaxBytes  = 256 << 20
+)
+
+// File is one picture file. It is safe for use in parallel.
+type File struct {
+	Name        string
+	Format      string // jpeg, png, gif, webp, bmp, tiff, svg
+	Width       int    // pixels after orientation; SVG: 0 where it has no width
+	Height      int
+	Orientation int // EXIF, 1 to 8; 1 is upright
+	Bytes       int
+	Vector      *Vector // SVG only
+
+	data   []byte
+	once   sync.Once
+	pixels *image.RGBA
+	err    error
+	levels []*image.RGBA
+	lmu    sync.Mutex
+	drawn  map[image.Point]*image.RGBA
+}
+
+// Data returns the file's bytes; do not write to them.
+func (f *File) Data() []byte { return f.data }
+
+// Store reads the pictures of one folder, each once. It is safe in parallel.
+type Store struct {
+	fsys  []fs.FS
+	mu    sync.Mutex
+	files map[string]*File
+	errs  map[string]error
+}
+
+// NewStore returns a store over folders; a name is looked for in each in turn.
+func NewStore(folders ...fs.FS) *Store {
+	return &Store{fsys: folders, files: map[string]*File{}, errs: map[string]error{}}
+}
+
+// File reads the picture of that name, or the data: URL. Errors name the picture.
+func (s *Store) File(name string) (*File, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if f, ok := s.files[name]; ok {
+		return f, s.errs[name]
+	}
+	f, err := s.read(name)
+	s.files[name], s.errs[name] = f, err
+	return f, err
+}
+
+func (s *Store) read(name string) (*File, error) {
+	if strings.HasPrefix(name, "data:") {
+		return dataURL(name)
+	}
+	clean := path.Clean(strings.ReplaceAll(name, "\\", "/"))
+	if u, err := url.PathUnescape(clean); err == nil && strings.Contains(clean, "%") {
+		if !s.exists(clean) {
+			clean = path.Clean(u)
+		}
+	}
+	switch {
+	case strings.Contains(name, "://") || strings.HasPrefix(name, "//"):
+		return nil, &source.UnsupportedError{In: name, Msg: "pictures are not fetched from the network", Hint: "save it into the pictures folder"}
+	case path.IsAbs(clean) || clean == ".." || strings.HasPrefix(clean, "../") || !fs.ValidPath(clean) || clean == ".":
+		return nil, &source.SyntaxError{In: name, Msg: "the path leaves the pictures folder", Hint: "put the picture in the folder, or set pictures: to the folder that holds it"}
+	}
+	var firstErr error
+	for _, fsys := range s.fsys {
+		f, err := readFile(fsys, clean)
+		if err == nil {
+			f.Name = name
+			return f, nil
+		}
+		if firstErr == nil || errors.Is(firstErr, fs.ErrNotExist) && !errors.Is(err, fs.ErrNotExist) {
+			firstErr = err
+		}
+	}
+	if errors.Is(firstErr, fs.ErrNotExist) {
+		return nil, &source.SyntaxError{In: name, Msg: "there is no such picture", Hint: s.hint(clean)}
+	}
+	var pe *fs.PathError
+	if errors.As(firstErr, &pe) {
+		return nil, &source.SyntaxError{In: name, Msg: "the picture cannot be read: " + pe.Err.Error()}
+	}
+	return nil, firstErr
+}
+
+func (s *Store) exists(name string) bool {
+	for _, fsys := range s.fsys {
+		if fs.ValidPath(name) {
+			if _, err := fs.Stat(fsys, name); err == nil {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// hint names a file that is near to the missing one.
+func (s *Store) hint(name string) string {
+	var names []string
+	for _, fsys := range s.fsys {
+		entries, _ := fs.ReadDir(fsys, path.Dir(name))
+		for _, e := range entries {
+			if !e.IsDir() && knownExtension(e.Name()) {
+				names = append(names, path.Join(path.Dir(name), e.Name()))
+			}
+		}
+	}
+	for _, n := range names {
+		if strings.EqualFold(n, name) {
+			return fmt.Sprintf("there is %q: servers tell small letters from capitals", n)
+		}
+		if strings.TrimSuffix(n, path.Ext(n)) == strings.TrimSuffix(name, path.Ext(name)) {
+			return fmt.Sprintf("there is %q with another extension", n)
+		}
+	}
+	if len(names) == 0 {
+		return "the folder holds no pictures"
+	}
+	return source.DidYouMean(name, names)
+}
+
+func readFile(fsys fs.FS, name string) (*File, error) {
+	st, err := fs.Stat(fsys, name)
+	if err != nil {
+		return nil, err
+	}
+	if st.IsDir() {
+		return nil, &source.SyntaxError{In: name, Msg: "this is a folder, not a picture"}
+	}
+	if st.Size() > MaxBytes {
+		return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the file has %d MB; at most %d MB are read", st.Size()>>20, MaxBytes>>20)}
+	}
+	data, err := fs.ReadFile(fsys, name)
+	if err != nil {
+		return nil, err
+	}
+	return Read(name, data)
+}
+
+func dataURL(name string) (*File, error) {
+	short := name[:min(len(name), 24)] + "…"
+	head, body, ok := strings.Cut(name, ",")
+	if !ok {
+		return nil, &source.SyntaxError{In: short, Msg: "a data: URL has a comma before its contents"}
+	}
+	body, err := url.PathUnescape(body)
+	if err != nil {
+		return nil, &source.SyntaxError{In: short, Msg: "the data: URL has a wrong escape"}
+	}
+	data := []byte(body)
+	if strings.HasSuffix(head, ";base64") {
+		enc := base64.StdEncoding
+		if !strings.HasSuffix(body, "=") {
+			enc = base64.RawStdEncoding
+		}
+		if data, err = enc.DecodeString(strings.Map(dropSpace, body)); err != nil {
+			return nil, &source.SyntaxError{In: short, Msg: "the data: URL is not valid base64"}
+		}
+	}
+	return Read("", data)
+}
+
+func dropSpace(r rune) rune {
+	if r == ' ' || r == '\n' || r == '\r' || r == '\t' {
+		return -1
+	}
+	return r
+}
+
+var extensions = map[string]string{".jpg": "jpeg", ".jpeg": "jpeg", ".jpe": "jpeg", ".jfif": "jpeg", ".png": "png", ".gif": "gif",
+	".webp": "webp", ".bmp": "bmp", ".tif": "tiff", ".tiff": "tiff", ".svg": "svg"}
+
+func knownExtension(name string) bool { return extensions[strings.ToLower(path.Ext(name))] != "" }
+
+// Read takes a picture from bytes; name is for messages, and its extension, where
+// it has one, must fit what the bytes hold.
+func Read(name string, data []byte) (*File, error) {
+	f := &File{Name: name, Bytes: len(data), Orientation: 1, data: data}
+	ext := strings.ToLower(path.Ext(name))
+	if looksLikeSVG(data) {
+		v, err := readVector(data)
+		if err != nil {
+			return nil, &source.SyntaxError{In: name, Msg: "the SVG cannot be read: " + err.Error()}
+		}
+		f.Format, f.Vector = "svg", v
+		f.Width, f.Height = int(v.Width+0.5), int(v.Height+0.5)
+	} else {
+		cfg, format, err := image.DecodeConfig(bytes.NewReader(data))
+		if err != nil {
+			return nil, notAPicture(name, data, err)
+		}
+		if cfg.Width <= 0 || cfg.Height <= 0 {
+			return nil, &source.SyntaxError{In: name, Msg: fmt.Sprintf("the %s picture has no size (%dx%d)", format, cfg.Width, cfg.Height)}
+		}
+		if int64(cfg.Width)*int64(cfg.Height) > MaxPixels {
+			return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the picture says it is %dx%d px; at most %d megapixels are read", cfg.Width, cfg.Height, MaxPixels>>20),
+				Hint: "save a smaller copy"}
+		}
+		f.Format, f.Width, f.Height = format, cfg.Width, cfg.Height
+		f.Orientation = orientation(format, data)
+		if f.Orientation >= 5 {
+			f.Width, f.Height = f.Height, f.Width
+		}
+	}
+	if ext != "" && extensions[ext] != f.Format {
+		want := extensionOf(f.Format)
+		return nil, &source.SyntaxError{In: name, Msg: fmt.Sprintf("the file holds a %s picture but is called %s", f.Format, ext),
+			Hint: fmt.Sprintf("rename it to %s", strings.TrimSuffix(path.Base(name), path.Ext(name))+want)}
+	}
+	return f, nil
+}
+
+func extensionOf(format string) string {
+	if format == "jpeg" {
+		return ".jpg"
+	}
+	return "." + format
+}
+
+func notAPicture(name string, data []byte, err error) error {
+	kinds := "JPEG, PNG, WebP, GIF, BMP, TIFF and SVG are read"
+	switch {
+	case len(data) == 0:
+		return &source.SyntaxError{In: name, Msg: "the file is empty", Hint: "save the picture again"}
+	case errors.Is(err, image.ErrFormat) && isText(data):
+		return &source.SyntaxError{In: name, Msg: "the file holds text, not a picture", Hint: kinds}
+	case errors.Is(err, image.ErrFormat):
+		return &source.SyntaxError{In: name, Msg: "the file is not a picture that is read here", Hint: kinds}
+	}
+	return &source.SyntaxError{In: name, Msg: "the picture's header is broken or cut short: " + err.Error(), Hint: "save the picture again"}
+}
+
+func isText(data []byte) bool {
+	for _, c := range data[:min(len(data), 512)] {
+		if c < 9 || c > 13 && c < 32 {
+			return false
+		}
+	}
+	return true
+}
+
+// orientation reads the EXIF tag; 1 where there is none or it is broken, as
+// browsers do.
+func orientation(format string, data []byte) int {
+	kind, ok := map[string]imagemeta.ImageFormat{"jpeg": imagemeta.JPEG, "png": imagemeta.PNG, "webp": imagemeta.WebP, "tiff": imagemeta.TIFF}[format]
+	if !ok {
+		return 1
+	}
+	found := 1
+	_, err := imagemeta.Decode(imagemeta.Options{
+		R: bytes.NewReader(data), ImageFormat: kind, Sources: imagemeta.EXIF,
+		ShouldHandleTag: func(t imagemeta.TagInfo) bool { return t.Tag == "Orientation" },
+		HandleTag: func(t imagemeta.TagInfo) error {
+			if n, ok := t.Value.(uint16); ok && n >= 1 && n <= 8 && t.Namespace == "IFD0" {
+				found = int(n)
+			}
+			return nil
+		},
+	})
+	if err != nil {
+		return 1
+	}
+	return found
+}
+
+// Pixels returns the decoded picture, upright, as premultiplied sRGB. It is
+// decoded once and shared: do not write to it. A broken or truncated file gives
+// an error that names it. SVG has no pixels of its own: see Draw.
+func (f *File) Pixels() (*image.RGBA, error) {
+	f.once.Do(func() {
+		if f.Vector != nil {
+			f.err = &source.UnsupportedError{In: f.Name, Msg: "an SVG has no pixels of its own"}
+			return
+		}
+		img, _, err := image.Decode(bytes.NewReader(f.data))
+		if err != nil {
+			f.err = &source.SyntaxError{In: f.Name, Msg: "the picture is broken or cut short: " + err.Error(), Hint: "save or copy it again"}
+			return
+		}
+		f.pixels = orient(toRGBA(img), f.Orientation)
+	})
+	return f.pixels, f.err
+}
+
+// HasAlpha reports whether any pixel lets what is behind show through.
+func HasAlpha(img *image.RGBA) bool {
+	for y := range img.Rect.Dy() {
+		row := img.Pix[y*img.Stride : y*img.Stride+4*img.Rect.Dx()]
+		for x := 3; x < len(row); x += 4 {
+			if row[x] != 255 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// orient turns stored pixels upright.
+// Source: EXIF 2.32, Orientation (tag 274).
+func orient(src *image.RGBA, o int) *image.RGBA {
+	if o <= 1 || o > 8 {
+		return src
+	}
+	w, h := src.Rect.Dx(), src.Rect.Dy()
+	dw, dh := w, h
+	if o >= 5 {
+		dw, dh = h, w
+	}
+	dst := image.NewRGBA(image.Rect(0, 0, dw, dh))
+	for y := range dh {
+		for x := range dw {
+			sx, sy := x, y
+			switch o {
+			case 2:
+				sx = w - 1 - x
+			case 3:
+				sx, sy = w-1-x, h-1-y
+			case 4:
+				sy = h - 1 - y
+			case 5:
+				sx, sy = y, x
+			case 6:
+				sx, sy = y, h-1-x
+			case 7:
+				sx, sy = w-1-y, h-1-x
+			case 8:
+				sx, sy = w-1-y, x
+			}
+			copy(dst.Pix[y*dst.Stride+4*x:][:4], src.Pix[sy*src.Stride+4*sx:][:4])
+		}
+	}
+	return dst
+}

@@ -1,0 +1,192 @@
+// Package source names places in input files and the three kinds of error that
+// reading them can end in: a SyntaxError (the input is wrong), an
+// UnsupportedError (valid, not done here) and a LimitError (too big).
+//
+//	err := &source.SyntaxError{Pos: source.Pos{File: "plan.yaml", Line: 12, Col: 7},
+//		Text: "12pt%", Want: "a length or percentage", In: "background-size"}
+//	err.Error() // plan.yaml:12:7: background-size: "12pt%" is not a length or percentage
+package source
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// Pos is a place in a file. Line and Col count from 1; 0 means unknown.
+// Col counts bytes, as editors' "go to" and compilers do.
+type Pos struct {
+	File string
+	Line int
+	Col  int
+}
+
+func (p Pos) String() string {
+	switch {
+	case p.Line == 0:
+		return p.File
+	case p.Col == 0:
+		return fmt.Sprintf("%s:%d", p.File, p.Line)
+	}
+	return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Col)
+}
+
+// In returns the place of byte offset off in text, when text begins at p.
+// Lines after the first begin at column indent+1, as in a YAML block scalar.
+func (p Pos) In(text string, off, indent int) Pos {
+	off = min(max(off, 0), len(text))
+	before := text[:off]
+	n := strings.Count(before, "\n")
+	if n == 0 {
+		p.Col += off
+		return p
+	}
+	p.Line += n
+	p.Col = off - strings.LastIndexByte(before, '\n') + indent
+	return p
+}
+
+// SyntaxError says that input is wrong: where, which text, what was expected.
+type SyntaxError struct {
+	Pos  Pos
+	In   string // property, key or file kind; may be empty
+	Text string // the offending text; may be empty
+	Want string // completes `"text" is not …`
+	Hint string // what to do about it; may be empty
+	Msg  string // stands in place of text and want where they do not fit
+	Off  int    // byte offset into the text that was parsed; Pos wins where it is set
+}
+
+func (e *SyntaxError) Error() string {
+	msg := e.Msg
+	if msg == "" {
+		text := clip(e.Text)
+		if e.Text == "" {
+			msg = "expected " + e.Want
+		} else {
+			msg = fmt.Sprintf("%q is not %s", text, e.Want)
+		}
+	}
+	return join(e.Pos, e.In, msg, e.Hint)
+}
+
+// UnsupportedError says that input is valid but not handled here.
+type UnsupportedError struct {
+	Pos  Pos
+	In   string
+	Msg  string
+	Hint string
+	Off  int
+}
+
+func (e *UnsupportedError) Error() string { return join(e.Pos, e.In, e.Msg, e.Hint) }
+
+// LimitError says that input is larger than what is taken.
+type LimitError struct {
+	Pos  Pos
+	In   string
+	Msg  string
+	Hint string
+}
+
+func (e *LimitError) Error() string { return join(e.Pos, e.In, e.Msg, e.Hint) }
+
+func join(p Pos, in, msg, hint string) string {
+	var b strings.Builder
+	if s := p.String(); s != "" {
+		b.WriteString(s + ": ")
+	}
+	if in != "" {
+		b.WriteString(in + ": ")
+	}
+	b.WriteString(msg)
+	if hint != "" {
+		b.WriteString("; " + hint)
+	}
+	return b.String()
+}
+
+// clip shortens text for a message: 60 bytes at most, cut at a rune.
+func clip(s string) string {
+	const most = 60
+	if len(s) <= most {
+		return s
+	}
+	for i := most; i > 0; i-- {
+		if s[i]&0xC0 != 0x80 {
+			return s[:i] + "…"
+		}
+	}
+	return s[:most]
+}
+
+// At gives err the place pos, when it is one of this package's errors and has
+// none of its own. text is what was parsed, beginning at pos; the error's
+// offset in it moves the place. Other errors are returned as they are.
+func At(err error, pos Pos, text string, indent int) error {
+	var syn *SyntaxError
+	var uns *UnsupportedError
+	var lim *LimitError
+	switch {
+	case errors.As(err, &syn):
+		if syn.Pos == (Pos{}) {
+			syn.Pos = pos.In(text, syn.Off, indent)
+		}
+	case errors.As(err, &uns):
+		if uns.Pos == (Pos{}) {
+			uns.Pos = pos.In(text, uns.Off, indent)
+		}
+	case errors.As(err, &lim):
+		if lim.Pos == (Pos{}) {
+			lim.Pos = pos
+		}
+	}
+	return err
+}
+
+// Nearest returns the candidate that is closest to word by edit distance, or
+// "" where none is near (at most a third of the letters wrong, at least one).
+func Nearest(word string, candidates []string) string {
+	best, bestDist := "", max(1, len(word)/3)+1
+	for _, c := range candidates {
+		if d := distance(strings.ToLower(word), strings.ToLower(c)); d < bestDist {
+			best, bestDist = c, d
+		}
+	}
+	return best
+}
+
+// distance is the Levenshtein distance with swaps of neighbours counted once.
+func distance(a, b string) int {
+	prev2, prev, cur := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range prev {
+		prev[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		cur[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			cur[j] = min(prev[j]+1, cur[j-1]+1, prev[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				cur[j] = min(cur[j], prev2[j-2]+1)
+			}
+		}
+		prev2, prev, cur = prev, cur, prev2
+	}
+	return prev[len(b)]
+}
+
+// DidYouMean is a hint with the nearest candidate, or the whole list where it
+// is short, or "".
+func DidYouMean(word string, candidates []string) string {
+	if near := Nearest(word, candidates); near != "" {
+		return fmt.Sprintf("did you mean %q?", near)
+	}
+	if len(candidates) > 0 && len(candidates) <= 16 {
+		return "expected one of " + strings.Join(candidates, ", ")
+	}
+	return ""
+}

@@ -1,0 +1,24 @@
+module tourmaline
+
+go 1.26.8
+
+require (
+	github.com/bep/imagemeta v1.0.1
+	github.com/goccy/go-yaml v1.19.2
+	github.com/google/renameio/v2 v2.0.2
+	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/srwiley/oksvg v0.0.0-20221011165216-be6e8873101c
+	github.com/srwiley/rasterx v0.0.0-20220730225603-2ab79fcdd4ef
+	github.com/tdewolff/parse/v2 v2.8.20
+	github.com/urfave/cli/v3 v3.14.0
+	golang.org/x/image v0.47.0
+	golang.org/x/sync v0.24.0
+)
+
+require (
+	github.com/mattn/go-runewidth v0.0.16 // indirect
+	github.com/rivo/uniseg v0.4.7 // indirect
+	golang.org/x/net v0.0.0-20211118161319-6a13c67c3ce4 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+	golang.org/x/text v0.43.0 // indirect
+)
