@@ -73,7 +73,11 @@ func (s *session) fit(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	if boxes == nil {
-		boxes = p.All()
+		for _, b := range p.All() {
+			if b.Paints() {
+				boxes = append(boxes, b)
+			}
+		}
 	}
 	if views == nil {
 		views = p.Named

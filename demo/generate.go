@@ -30,7 +30,7 @@ func save(name string, img image.Image) {
 		log.Fatal(err)
 	}
 	if name[len(name)-3:] == "jpg" {
-		err = jpeg.Encode(f, img, &jpeg.Options{Quality: 92})
+		err = jpeg.Encode(f, img, &jpeg.Options{Quality: 95})
 	} else {
 		enc := png.Encoder{CompressionLevel: png.BestCompression}
 		err = enc.Encode(f, img)

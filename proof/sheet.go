@@ -71,7 +71,11 @@ func Sheet(p *plan.Plan, store *picture.Store, opt Options) (*image.RGBA, error)
 		opt.Width = 1280
 	}
 	if opt.Boxes == nil {
-		opt.Boxes = p.All()
+		for _, b := range p.All() {
+			if b.Paints() {
+				opt.Boxes = append(opt.Boxes, b)
+			}
+		}
 	}
 	if opt.Viewports == nil {
 		opt.Viewports = p.Named
@@ -217,7 +221,7 @@ func caption(f *layout.Frame, placed []place.Placed) []string {
 		}
 		lines = append(lines, s)
 		if l.Notes.Keep != nil {
-			lines = append(lines, fmt.Sprintf("keep %.0f%% in view", math.Floor(l.Landing.Keep*100)))
+			lines = append(lines, fmt.Sprintf("keep %.0f%% in view", math.Floor(l.Landing.Keep*100+1e-6)))
 		}
 	}
 	return lines

@@ -55,6 +55,7 @@ type Ladder struct {
 	Bands  []Band
 	Rungs  []*Rung // from small to large
 	Copy   bool    // the source file itself serves every width (SVG)
+	Tiled  bool    // it repeats, so its edges must go on matching
 }
 
 // merge is how much larger than needed a file may be before another rung is
@@ -105,6 +106,7 @@ func Demand(p *plan.Plan, store *picture.Store) ([]*Ladder, error) {
 								index[key] = lad
 								out = append(out, lad)
 							}
+							lad.Tiled = lad.Tiled || l.Landing.Step != (place.Point{})
 							t := &lad.Bands[bi].Tiers[di]
 							t.Need = max(t.Need, need(l, d))
 						}
@@ -253,13 +255,14 @@ func Make(ladders []*Ladder) error {
 	type key struct {
 		source string
 		w, h   int
+		tiled  bool
 	}
 	groups := map[key][]*Rung{}
 	var order []key
 	files := map[string]*picture.File{}
 	for _, l := range ladders {
 		for _, r := range l.Rungs {
-			k := key{l.Source, r.Width, r.Height}
+			k := key{l.Source, r.Width, r.Height, l.Tiled}
 			if groups[k] == nil {
 				order = append(order, k)
 			}
@@ -272,7 +275,7 @@ func Make(ladders []*Ladder) error {
 	g.SetLimit(2) // each holds a decoded picture
 	for _, k := range order {
 		g.Go(func() error {
-			made, err := makeRung(files[k.source], k.source, k.w, k.h)
+			made, err := makeRung(files[k.source], k.source, k.w, k.h, k.tiled)
 			if err != nil {
 				return err
 			}
@@ -285,7 +288,7 @@ func Make(ladders []*Ladder) error {
 	return g.Wait()
 }
 
-func makeRung(f *picture.File, src string, w, h int) (Rung, error) {
+func makeRung(f *picture.File, src string, w, h int, tiled bool) (Rung, error) {
 	if f.Vector != nil {
 		return named(Rung{Width: w, Height: h, Format: "svg", Data: f.Data()}, src), nil
 	}
@@ -294,7 +297,11 @@ func makeRung(f *picture.File, src string, w, h int) (Rung, error) {
 		return Rung{}, err
 	}
 	w, h = min(w, img.Rect.Dx()), min(h, img.Rect.Dy())
-	c, err := picture.Encode(picture.Resize(img, w, h), f.Format)
+	resize := picture.Resize
+	if tiled {
+		resize = picture.ResizeTile
+	}
+	c, err := picture.Encode(resize(img, w, h), f.Format)
 	if err != nil {
 		return Rung{}, fmt.Errorf("%s: %w", src, err)
 	}

@@ -20,6 +20,29 @@ func Resize(img *image.RGBA, w, h int) *image.RGBA {
 	return dst
 }
 
+// maxTile is the largest picture, px, that ResizeTile filters across its edges;
+// it holds nine of them. Larger ones are hardly ever textures.
+const maxTile = 2 << 20
+
+// ResizeTile is Resize for a picture that repeats: filtering goes on across its
+// edges, so that they match as before.
+func ResizeTile(img *image.RGBA, w, h int) *image.RGBA {
+	sw, sh := img.Rect.Dx(), img.Rect.Dy()
+	if sw == w && sh == h || sw*sh > maxTile {
+		return Resize(img, w, h)
+	}
+	nine := image.NewRGBA(image.Rect(0, 0, 3*sw, 3*sh))
+	for y := range 3 {
+		for x := range 3 {
+			draw.Draw(nine, image.Rect(x*sw, y*sh, (x+1)*sw, (y+1)*sh), img, image.Point{}, draw.Src)
+		}
+	}
+	big := Resize(nine, 3*w, 3*h)
+	dst := image.NewRGBA(image.Rect(0, 0, w, h))
+	draw.Draw(dst, dst.Rect, big, image.Pt(w, h), draw.Src)
+	return dst
+}
+
 // Coded is a picture as a file.
 type Coded struct {
 	Format string // jpeg or png

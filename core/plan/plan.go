@@ -478,3 +478,25 @@ func (r *Rule) setLength(key, text string) error {
 	}
 	return err
 }
+
+// Paints reports whether the box paints anything at any window: a page column
+// that only holds the boxes together does not.
+func (b *Box) Paints() bool {
+	for i := range b.Rules {
+		c := b.Compute(i)
+		if !c.Style.Background.Color.IsTransparent() || len(c.Style.Shadows) > 0 {
+			return true
+		}
+		for n := range c.layers {
+			if !c.layers[n].Image.IsNone() {
+				return true
+			}
+		}
+		for _, e := range c.Style.Borders {
+			if e.Style != "none" {
+				return true
+			}
+		}
+	}
+	return b.Role == Row
+}

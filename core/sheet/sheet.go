@@ -11,6 +11,8 @@ package sheet
 
 import (
 	"fmt"
+	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -59,7 +61,7 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 	if site == "" {
 		site = "this site"
 	}
-	w.line("/* Backgrounds of %s. Written by tourmaline from %s: change the plan, not this file. */", comment(site), comment(p.File))
+	w.line("/* Backgrounds of %s. Written by tourmaline from %s: change the plan, not this file. */", comment(site), comment(path.Base(filepath.ToSlash(p.File))))
 	for _, b := range p.All() {
 		w.line("")
 		if err := box(w, p, b, b.Selector, ladders, opt); err != nil {
@@ -77,6 +79,7 @@ type context struct {
 	ladders map[string]*cut.Ladder
 	opt     Options
 	base    *plan.Computed // what holds already; nil for the first block
+	media   *css.Media     // of a when block
 }
 
 func box(w *writer, p *plan.Plan, b *plan.Box, selector string, ladders []*cut.Ladder, opt Options) error {
@@ -93,25 +96,19 @@ func box(w *writer, p *plan.Plan, b *plan.Box, selector string, ladders []*cut.L
 		return err
 	}
 	for i := 1; i < len(b.Rules); i++ {
-		r := context{at: b.Compute(i), ladders: mine, opt: opt, base: base}
-		if !r.differs() {
-			continue
-		}
-		w.open("@media %s", b.Rules[i].Media.String())
-		if err := r.block(w, p, selector); err != nil {
+		r := context{at: b.Compute(i), ladders: mine, opt: opt, base: base, media: &b.Rules[i].Media}
+		inner := &writer{indent: w.indent + 1}
+		if err := r.block(inner, p, selector); err != nil {
 			return err
 		}
+		if inner.b.Len() == 0 {
+			continue // it changes sizes only, which the page's own CSS says
+		}
+		w.open("@media %s", b.Rules[i].Media.String())
+		w.b.WriteString(inner.b.String())
 		w.close()
 	}
 	return nil
-}
-
-// differs reports whether a when block changes anything that is written here.
-func (c *context) differs() bool {
-	a, err1 := c.declarations()
-	o := context{at: c.base, ladders: c.ladders, opt: c.opt}
-	b, err2 := o.declarations()
-	return err1 != nil || err2 != nil || !slices.EqualFunc(a, b, slices.Equal[[]string])
 }
 
 // place of a layer: the box itself, or one of its pseudo-elements.
@@ -146,20 +143,8 @@ func (c *context) split() ([3][]int, error) {
 	return out, nil
 }
 
-// declarations returns the declarations of each of the three elements, without
-// picture files.
-func (c *context) declarations() ([][]string, error) {
-	parts, err := c.split()
-	if err != nil {
-		return nil, err
-	}
-	out := make([][]string, 3)
-	for e := range out {
-		out[e] = c.element(e, parts[e])
-	}
-	return out, nil
-}
-
+// element returns the declarations of one of the three elements, with the files
+// of the smallest windows. Initial values are left out of a first block only.
 func (c *context) element(e int, layers []int) []string {
 	var d []string
 	st := &c.at.Style
@@ -208,11 +193,22 @@ func (c *context) element(e int, layers []int) []string {
 }
 
 // size prints a layer's size. A picture in its natural size says that size, since
-// the file that is sent may have fewer pixels.
+// the file that is sent may have fewer pixels; so does one with an auto side.
 func (c *context) size(l *css.Layer) string {
 	s := l.Size
-	if lad := c.ladders[l.Image.URL]; lad != nil && l.Image.IsURL && s.Kind == css.SizeLengths && s.AutoW && s.AutoH && !lad.Copy {
-		return fmt.Sprintf("%dpx %dpx", lad.File.Width, lad.File.Height)
+	lad := c.ladders[l.Image.URL]
+	if lad == nil || !l.Image.IsURL || s.Kind != css.SizeLengths || lad.Copy {
+		return s.String()
+	}
+	w, h := float64(lad.File.Width), float64(lad.File.Height)
+	px := func(n css.Num) bool { return !n.IsCalc() && n.Unit == css.Px }
+	switch { // the file's own ratio is rounded to whole px
+	case s.AutoW && s.AutoH:
+		return fmt.Sprintf("%gpx %gpx", w, h)
+	case s.AutoW && px(s.H):
+		return fmt.Sprintf("%.6gpx %gpx", s.H.Val*w/h, s.H.Val)
+	case s.AutoH && px(s.W):
+		return fmt.Sprintf("%gpx %.6gpx", s.W.Val, s.W.Val*h/w)
 	}
 	return s.String()
 }
@@ -329,26 +325,58 @@ func (c *context) block(w *writer, p *plan.Plan, selector string) error {
 	if err != nil {
 		return err
 	}
-	pseudos := len(parts[onBefore])+len(parts[onAfter]) > 0
-	for e := range parts {
-		d := c.element(e, parts[e])
-		if len(d) == 0 {
+	all := c.allDeclarations(parts)
+	var before [3][]string
+	if c.base != nil {
+		b := context{at: c.base, ladders: c.ladders, opt: c.opt, base: c.base}
+		old, err := b.split()
+		if err != nil {
+			return err
+		}
+		before = b.allDeclarations(old)
+	}
+	for e, d := range all {
+		if len(d) == 0 && len(before[e]) > 0 {
+			d = []string{"content: none;"}
+		}
+		files := c.base == nil
+		var lines []string
+		for _, line := range d {
+			if !slices.Contains(before[e], line) {
+				lines = append(lines, line)
+				files = files || strings.HasPrefix(line, "background-image:")
+			}
+		}
+		if len(lines) == 0 {
 			continue
 		}
 		w.open("%s%s", selector, pseudo[e])
-		if e == onBox && pseudos {
-			d = append(d, "position: relative;", "isolation: isolate;")
-		}
-		if e != onBox {
-			d = append(d, `content: "";`, "position: absolute;", "inset: 0;", "z-index: -1;", "border-radius: inherit;", "pointer-events: none;")
-		}
-		for _, line := range d {
+		for _, line := range lines {
 			w.line("%s", line)
 		}
 		w.close()
-		c.steps(w, p, selector+pseudo[e], parts[e])
+		if files {
+			c.steps(w, p, selector+pseudo[e], parts[e])
+		}
 	}
 	return nil
+}
+
+// allDeclarations are those of the box and its two pseudo-elements.
+func (c *context) allDeclarations(parts [3][]int) (out [3][]string) {
+	pseudos := len(parts[onBefore])+len(parts[onAfter]) > 0
+	for e := range parts {
+		d := c.element(e, parts[e])
+		switch {
+		case len(d) == 0:
+		case e == onBox && pseudos:
+			d = append(d, "position: relative;", "isolation: isolate;")
+		case e != onBox:
+			d = append(d, `content: "";`, "position: absolute;", "inset: 0;", "z-index: -1;", "border-radius: inherit;", "pointer-events: none;")
+		}
+		out[e] = d
+	}
+	return out
 }
 
 // steps writes the media queries that choose files, and what they are for.
@@ -432,10 +460,10 @@ func (c *context) serves(w *writer, p *plan.Plan, layers []int, over, to float64
 	all := c.at.Layers()
 	var names []string
 	for _, v := range p.Named {
-		if v.Width <= over || to > 0 && v.Width > to {
+		e := v.Env()
+		if v.Width <= over || to > 0 && v.Width > to || c.media != nil && !c.media.Matches(&e) {
 			continue
 		}
-		e := v.Env()
 		bytes, match := 0, true
 		for _, i := range layers {
 			lad := c.ladders[all[i].Image.URL]
