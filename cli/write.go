@@ -71,9 +71,6 @@ func cannotWrite(path string, err error) error {
 	if errors.Is(err, fs.ErrPermission) {
 		hint = "allow writing there, or choose another place"
 	}
-	if errors.Is(err, fs.ErrNotExist) {
-		hint = "make the folder first"
-	}
 	return fmt.Errorf("%s: cannot be written: %w; %s", filepath.ToSlash(path), reason, hint)
 }
 

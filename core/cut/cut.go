@@ -23,6 +23,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/source"
 )
 
 // Rung is one asset file of a picture.
@@ -50,7 +51,8 @@ type Tier struct {
 // Ladder is all files of one picture layer of one box.
 type Ladder struct {
 	Box    *plan.Box
-	Source string // as written in the plan
+	Pos    source.Pos // of the layer
+	Source string     // as written in the plan
 	File   *picture.File
 	Bands  []Band
 	Rungs  []*Rung // from small to large
@@ -95,7 +97,7 @@ func Demand(p *plan.Plan, store *picture.Store) ([]*Ladder, error) {
 							key := f.Box.Name + "\x00" + l.Image.URL
 							lad := index[key]
 							if lad == nil {
-								lad = &Ladder{Box: f.Box, Source: l.Image.URL, File: l.File, Copy: l.File.Vector != nil}
+								lad = &Ladder{Box: f.Box, Pos: l.Notes.Pos, Source: l.Image.URL, File: l.File, Copy: l.File.Vector != nil}
 								for _, b := range bands {
 									nb := Band{Over: b.Over, To: b.To}
 									for _, d := range p.Density {
@@ -259,7 +261,7 @@ func Make(ladders []*Ladder) error {
 	}
 	groups := map[key][]*Rung{}
 	var order []key
-	files := map[string]*picture.File{}
+	files := map[string]*Ladder{}
 	for _, l := range ladders {
 		for _, r := range l.Rungs {
 			k := key{l.Source, r.Width, r.Height, l.Tiled}
@@ -268,16 +270,16 @@ func Make(ladders []*Ladder) error {
 			}
 			groups[k] = append(groups[k], r)
 		}
-		files[l.Source] = l.File
+		files[l.Source] = l
 	}
 	slices.SortStableFunc(order, func(a, b key) int { return cmp.Compare(b.w*b.h, a.w*a.h) })
 	var g errgroup.Group
 	g.SetLimit(2) // each holds a decoded picture
 	for _, k := range order {
 		g.Go(func() error {
-			made, err := makeRung(files[k.source], k.source, k.w, k.h, k.tiled)
+			made, err := makeRung(files[k.source].File, k.source, k.w, k.h, k.tiled)
 			if err != nil {
-				return err
+				return source.At(err, files[k.source].Pos, "", 0)
 			}
 			for _, r := range groups[k] {
 				*r = made

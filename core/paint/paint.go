@@ -137,7 +137,7 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 	}
 	img, err := pixels(l, s)
 	if err != nil {
-		return nil, err
+		return nil, source.At(err, l.Notes.Pos, "", 0)
 	}
 	if !s.One {
 		return c.tiles(img, s, x, y, dest), nil

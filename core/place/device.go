@@ -90,15 +90,15 @@ func snapAxis(r css.Repeat, pos *css.Edge, env *css.Env, k, area, snapped, tile,
 		return d
 	}
 	at := box + offset(area-tile)
-	snappedAt := int(math.Floor(snappedBox + offset(snapped-tile) + 0.5))
+	snappedAt := snappedBox + offset(snapped-tile)
 	if at > 0 {
-		d.d0 = p0 + max(snappedAt, 0)
+		d.d0 = p0 + max(int(math.Floor(snappedAt+0.5)), 0)
 		d.d1 = d.d0 + int(math.Floor(tile+0.5))
 		d.part = tile
 	} else {
 		d.phase = -at
 		d.part = tile + at
-		d.d1 = p0 + int(math.Floor(tile+at+0.5))
+		d.d1 = p0 + int(math.Floor(tile+snappedAt+0.5))
 	}
 	if d.d1 > p1 { // the painting area ends before the picture
 		whole := float64(d.d1 - d.d0)

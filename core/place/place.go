@@ -283,10 +283,11 @@ func coveredBy(x, step, tile float64) float64 {
 	return n*tile + min(x-n*step, tile)
 }
 
+// mod is a modulo b in 0 <= v < b.
 func mod(a, b float64) float64 {
-	m := math.Mod(a, b)
-	if m < 0 {
-		m += b
+	m := a - math.Floor(a/b)*b
+	if m >= b { // the division was rounded up
+		return 0
 	}
 	return m
 }

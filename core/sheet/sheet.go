@@ -63,6 +63,9 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 	}
 	w.line("/* Backgrounds of %s. Written by tourmaline from %s: change the plan, not this file. */", comment(site), comment(path.Base(filepath.ToSlash(p.File))))
 	for _, b := range p.All() {
+		if !b.Paints() {
+			continue
+		}
 		w.line("")
 		if err := box(w, p, b, b.Selector, ladders, opt); err != nil {
 			return "", err

@@ -145,9 +145,13 @@ func At(err error, pos Pos, text string, indent int) error {
 }
 
 // Nearest returns the candidate that is closest to word by edit distance, or
-// "" where none is near (at most a third of the letters wrong, at least one).
+// "" where none is near (at most a third of the letters wrong; two from four letters on).
 func Nearest(word string, candidates []string) string {
-	best, bestDist := "", max(1, len(word)/3)+1
+	limit := max(1, len(word)/3)
+	if len(word) >= 4 {
+		limit = max(limit, 2)
+	}
+	best, bestDist := "", limit+1
 	for _, c := range candidates {
 		if d := distance(strings.ToLower(word), strings.ToLower(c)); d < bestDist {
 			best, bestDist = c, d

@@ -1,0 +1,48 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"io"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// order is the design: a package may import only what stands before it.
+var order = []string{"core/source", "core/work", "core/css", "core/picture", "core/plan", "core/layout", "core/place", "core/paint",
+	"core/cut", "core/sheet", "proof", "demo", "cli", "cmd/tourmaline", "e2e"}
+
+func TestImportsFollowTheDesign(t *testing.T) {
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "tourmaline/...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	dec := json.NewDecoder(bytes.NewReader(out))
+	for {
+		var p struct {
+			ImportPath string
+			Imports    []string
+		}
+		if err := dec.Decode(&p); errors.Is(err, io.EOF) {
+			return
+		} else if err != nil {
+			t.Fatal(err)
+		}
+		name := strings.TrimPrefix(p.ImportPath, "tourmaline/")
+		at := slices.Index(order, name)
+		if at < 0 {
+			t.Errorf("%s is not in the table of packages", name)
+		}
+		for _, imp := range p.Imports {
+			if rest, ok := strings.CutPrefix(imp, "tourmaline/"); ok && slices.Index(order, rest) >= at {
+				t.Errorf("%s imports %s, which does not stand before it", name, rest)
+			}
+			if strings.HasPrefix(name, "core/") && (imp == "os" || imp == "flag" || imp == "log" || strings.Contains(imp, "urfave")) {
+				t.Errorf("%s imports %s: the core computes only", name, imp)
+			}
+		}
+	}
+}
