@@ -94,6 +94,7 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 			return nil, err
 		}
 	}
+	c.border(f, k)
 	return dst, nil
 }
 
@@ -139,15 +140,15 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 	if err != nil {
 		return nil, source.At(err, l.Notes.Pos, "", 0)
 	}
-	if !s.One {
-		return c.tiles(img, s, x, y, dest), nil
-	}
-	// One draw: Part of the tile fills Dest.
-	kx := s.Part.X / float64(dest.Dx()) * float64(img.Rect.Dx()) / s.Tile.X
-	ky := s.Part.Y / float64(dest.Dy()) * float64(img.Rect.Dy()) / s.Tile.Y
-	ox := s.Phase.X*float64(img.Rect.Dx())/s.Tile.X - float64(dest.Min.X)*kx
-	oy := s.Phase.Y*float64(img.Rect.Dy())/s.Tile.Y - float64(dest.Min.Y)*ky
-	return imageShader{newSampler(img, false, kx, ky, ox, oy, dest.Min.X, dest.Max.X), !picture.HasAlpha(img)}, nil
+	return c.tiles(img, s, x, y, dest), nil
+}
+
+// outward is the piece of a picture that a part of its tile shows, rounded out.
+func outward(x, w, kx, y, h, ky float64) (x0, y0, x1, y1 int) {
+	const near = 1.0 / 64
+	lo := func(v float64) int { return int(math.Floor(v + near)) }
+	hi := func(v float64) int { return int(math.Ceil(v - near)) }
+	return lo(x * kx), lo(y * ky), hi((x + w) * kx), hi((y + h) * ky)
 }
 
 // pixels returns the picture at the level it is scaled from.
@@ -155,7 +156,7 @@ func pixels(l *place.Placed, s *place.Snapped) (*image.RGBA, error) {
 	if l.File.Vector != nil {
 		return l.File.Draw(max(int(math.Ceil(s.Tile.X-1e-6)), 1), max(int(math.Ceil(s.Tile.Y-1e-6)), 1), l.Landing.Size.X, l.Landing.Size.Y)
 	}
-	return l.File.Level(s.Tile.X, s.Tile.Y)
+	return l.File.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
 }
 
 type imageShader struct {
@@ -177,13 +178,37 @@ func tileDims(w, h float64) (int, int) {
 	return max(int(math.Ceil(w-1e-6)), 1), max(int(math.Ceil(h-1e-6)), 1)
 }
 
-// tiles repeats a picture over dest, with its tile's corner at x, y.
+// tiles paints a picture into dest: as one draw of the part that shows, or as
+// tiles of their fractional size with the first corner at x, y.
 func (c *canvas) tiles(img *image.RGBA, s *place.Snapped, x, y float64, dest image.Rectangle) shader {
-	kx, ky := float64(img.Rect.Dx())/s.Tile.X, float64(img.Rect.Dy())/s.Tile.Y
 	if s.Space.X > 0 || s.Space.Y > 0 {
 		return newSpaced(img, s, x, y)
 	}
-	return imageShader{newSampler(img, true, kx, ky, -x*kx, -y*ky, dest.Min.X, dest.Max.X), !picture.HasAlpha(img)}
+	kx, ky := float64(img.Rect.Dx())/s.Tile.X, float64(img.Rect.Dy())/s.Tile.Y
+	smp := &sampler{img: img, sx: kx, sy: ky, ox: -x * kx, oy: -y * ky}
+	if s.One {
+		smp.part = image.Rect(outward(s.Phase.X, s.Part.X, kx, s.Phase.Y, s.Part.Y, ky))
+		smp.sx = kx * s.Part.X / float64(dest.Dx())
+		smp.sy = ky * s.Part.Y / float64(dest.Dy())
+		smp.ox = s.Phase.X*kx - float64(dest.Min.X)*smp.sx
+		smp.oy = s.Phase.Y*ky - float64(dest.Min.Y)*smp.sy
+	} else {
+		smp.sx, smp.ox, smp.wrapX = tileAxis(img.Rect.Dx(), s.Tile.X, s.Phase.X, dest.Min.X, dest.Dx())
+		smp.sy, smp.oy, smp.wrapY = tileAxis(img.Rect.Dy(), s.Tile.Y, s.Phase.Y, dest.Min.Y, dest.Dy())
+	}
+	smp.prepare(dest.Min.X, dest.Max.X)
+	return imageShader{smp, !picture.HasAlpha(img)}
+}
+
+// tileAxis is the scale and offset of one axis, and whether tiles follow each
+// other on it. A tile that rounds to the length it fills is stretched to it, so
+// that no second copy begins in the last px.
+func tileAxis(px int, tile, phase float64, at, length int) (scale, offset float64, wrap bool) {
+	if math.Abs(tile-float64(length)) <= 0.5 {
+		tile = float64(length)
+	}
+	scale = float64(px) / tile
+	return scale, -(float64(at) - phase) * scale, phase+float64(length) > tile+1e-6
 }
 
 // spaced paints tiles with gaps; the edges of a tile blend into the gap.
@@ -217,7 +242,8 @@ func (p *spaced) row(y, x0, x1 int, out []uint8) {
 			if a >= b {
 				continue
 			}
-			smp := newSampler(p.img, false, p.kx, p.ky, -left*p.kx, -top*p.ky, a, b)
+			smp := sampler{img: p.img, sx: p.kx, sy: p.ky, ox: -left * p.kx, oy: -top * p.ky}
+			smp.prepare(a, b)
 			row := make([]uint8, 4*(b-a))
 			smp.row(y, a, b, row)
 			for i := a; i < b; i++ {

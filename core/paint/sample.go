@@ -6,12 +6,18 @@ import (
 )
 
 // sampler reads a picture through a scale and an offset, smoothly.
+//
+// Browsers' software rasterizers blend in 16 steps, rounded down, unless one axis
+// repeats and the other does not; then they blend exactly. See docs/RATIONALE.md,
+// "How was scaling matched?".
 type sampler struct {
-	img  *image.RGBA
-	wrap bool // tiles: filtering goes on across the edge; otherwise it clamps
+	img          *image.RGBA
+	wrapX, wrapY bool // tiles: filtering goes on across the edge; otherwise it clamps
 	// A device px centre (x+0.5) lies at (x+0.5)*scale+offset in picture px.
 	sx, sy, ox, oy float64
-	exact          bool // whole offsets at scale 1: pixels are copied
+	exact          bool            // whole offsets at scale 1: pixels are copied
+	fine           bool            // blend in 256 steps
+	part           image.Rectangle // filtering reads no px outside it; empty is all
 	cols           []tap
 	x0             int
 }
@@ -23,35 +29,47 @@ type tap struct {
 	w    uint32
 }
 
-func newSampler(img *image.RGBA, wrap bool, sx, sy, ox, oy float64, x0, x1 int) *sampler {
-	s := &sampler{img: img, wrap: wrap, sx: sx, sy: sy, ox: ox, oy: oy, x0: x0}
+// prepare makes the sampler ready for the device columns x0 to x1.
+func (s *sampler) prepare(x0, x1 int) {
+	s.fine, s.x0 = s.wrapX != s.wrapY, x0
+	if s.part = s.part.Intersect(s.img.Rect); s.part.Empty() {
+		s.part = s.img.Rect
+	}
+	sx, sy, ox, oy := s.sx, s.sy, s.ox, s.oy
 	whole := func(v float64) bool { return math.Abs(v-math.Round(v)) < 1.0/512 }
 	s.exact = math.Abs(sx-1) < 1e-9 && math.Abs(sy-1) < 1e-9 && whole(ox) && whole(oy)
 	s.cols = make([]tap, x1-x0)
 	for i := range s.cols {
-		a, b, w := s.tap(float64(x0+i), sx, ox, img.Rect.Dx())
+		a, b, w := s.tap(float64(x0+i), sx, ox, s.wrapX, s.part.Min.X, s.part.Max.X)
 		s.cols[i] = tap{int32(4 * a), int32(4 * b), w}
 	}
-	return s
 }
 
 // tap returns the two picture px around a device px and the second one's weight.
-func (s *sampler) tap(dev, scale, offset float64, n int) (a, b int, w uint32) {
+func (s *sampler) tap(dev, scale, offset float64, wrap bool, lo, hi int) (a, b int, w uint32) {
+	n := hi - lo // the whole side where it wraps
 	u := (dev+0.5)*scale + offset - 0.5
-	f := math.Floor(u)
-	w = uint32((u-f)*256 + 0.5)
 	if s.exact {
-		f, w = math.Floor(u+0.5), 0
+		u = math.Floor(u + 0.5)
+	}
+	if wrap {
+		u -= math.Floor(u/float64(n)) * float64(n)
+	}
+	f := math.Floor(u)
+	if s.fine {
+		w = uint32((u-f)*256 + 0.5)
+	} else {
+		w = uint32((u-f)*16+1.0/4096) * 16
 	}
 	a = int(f)
 	if w == 256 {
 		a, w = a+1, 0
 	}
 	b = a + 1
-	if s.wrap {
+	if wrap {
 		a, b = wrapIndex(a, n), wrapIndex(b, n)
 	} else {
-		a, b = min(max(a, 0), n-1), min(max(b, 0), n-1)
+		a, b = min(max(a, lo), hi-1), min(max(b, lo), hi-1)
 	}
 	return a, b, w
 }
@@ -64,7 +82,7 @@ func wrapIndex(i, n int) int {
 }
 
 func (s *sampler) row(y, x0, x1 int, out []uint8) {
-	ya, yb, wy := s.tap(float64(y), s.sy, s.oy, s.img.Rect.Dy())
+	ya, yb, wy := s.tap(float64(y), s.sy, s.oy, s.wrapY, s.part.Min.Y, s.part.Max.Y)
 	ra := s.img.Pix[ya*s.img.Stride:][:4*s.img.Rect.Dx()]
 	cols := s.cols[x0-s.x0 : x1-s.x0]
 	if s.exact && wy == 0 {
@@ -72,6 +90,10 @@ func (s *sampler) row(y, x0, x1 int, out []uint8) {
 		return
 	}
 	rb := s.img.Pix[yb*s.img.Stride:][:4*s.img.Rect.Dx()]
+	half := uint32(0)
+	if s.fine {
+		half = 1 << 15
+	}
 	for i := range cols {
 		c := cols[i]
 		p, q := ra[c.a:c.a+4:c.a+4], ra[c.b:c.b+4:c.b+4]
@@ -81,36 +103,30 @@ func (s *sampler) row(y, x0, x1 int, out []uint8) {
 		w10 := wy<<8 - w11
 		w00 := 1<<16 - w01 - w10 - w11
 		o := out[4*i : 4*i+4 : 4*i+4]
-		o[0] = uint8((uint32(p[0])*w00 + uint32(q[0])*w01 + uint32(u[0])*w10 + uint32(v[0])*w11 + 1<<15) >> 16)
-		o[1] = uint8((uint32(p[1])*w00 + uint32(q[1])*w01 + uint32(u[1])*w10 + uint32(v[1])*w11 + 1<<15) >> 16)
-		o[2] = uint8((uint32(p[2])*w00 + uint32(q[2])*w01 + uint32(u[2])*w10 + uint32(v[2])*w11 + 1<<15) >> 16)
-		o[3] = uint8((uint32(p[3])*w00 + uint32(q[3])*w01 + uint32(u[3])*w10 + uint32(v[3])*w11 + 1<<15) >> 16)
+		o[0] = uint8((uint32(p[0])*w00 + uint32(q[0])*w01 + uint32(u[0])*w10 + uint32(v[0])*w11 + half) >> 16)
+		o[1] = uint8((uint32(p[1])*w00 + uint32(q[1])*w01 + uint32(u[1])*w10 + uint32(v[1])*w11 + half) >> 16)
+		o[2] = uint8((uint32(p[2])*w00 + uint32(q[2])*w01 + uint32(u[2])*w10 + uint32(v[2])*w11 + half) >> 16)
+		o[3] = uint8((uint32(p[3])*w00 + uint32(q[3])*w01 + uint32(u[3])*w10 + uint32(v[3])*w11 + half) >> 16)
 	}
 }
 
-// copyRow copies runs of neighbouring columns: at scale 1 a run goes on until
-// the tile's edge.
+// copyRow copies runs of neighbouring columns; a tile that has been laid whole is
+// doubled until the row is full.
 func (s *sampler) copyRow(row []uint8, cols []tap, out []uint8) {
-	n := int32(len(row))
+	tile := len(row) / 4
 	for i := 0; i < len(cols); {
-		start := cols[i].a
-		run := min(int((n-start)/4), len(cols)-i)
-		if !s.wrap { // clamped ends repeat one column
-			run = 1
-			for i+run < len(cols) && cols[i+run].a == start+int32(4*run) {
-				run++
+		if s.wrapX && i >= tile {
+			for i < len(cols) { // px i is the same as px i-tile*n
+				back := i / tile * tile
+				i += copy(out[4*i:4*len(cols)], out[4*(i-back):4*i]) / 4
 			}
+			return
+		}
+		start, run := cols[i].a, 1
+		for i+run < len(cols) && cols[i+run].a == start+int32(4*run) {
+			run++
 		}
 		copy(out[4*i:4*(i+run)], row[start:])
 		i += run
-		if s.wrap && i >= len(row)/4 && start+int32(4*run) == n && i*4 < len(out) {
-			// a whole tile is out: double what is there
-			first := int(n-cols[0].a) / 4
-			if first+len(row)/4 <= i {
-				for i < len(cols) {
-					i += copy(out[4*i:4*len(cols)], out[4*first:4*i]) / 4
-				}
-			}
-		}
 	}
 }

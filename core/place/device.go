@@ -41,19 +41,19 @@ func Device(in *Input, k float64) Snapped {
 	px0, py0, px1, py1 := SnapRect(in.Paint, k)
 	sw, sh := float64(ax1-ax0), float64(ay1-ay0)
 	aw, ah := grid(in.Area.W*k), grid(in.Area.H*k)
-	w, h := tileSize(in.Layer, in.Env, in.Natural, aw, ah, sw, sh, k)
+	w, h := tileSize(in.Layer, in.Env, in.Natural, aw, ah, sw, sh, k, true)
+	w0, h0 := grid(w), grid(h)
+	w, h = roundTiles(in.Layer, aw, ah, w0, h0)
 	w, h = grid(w), grid(h)
-	w, h = roundTiles(in.Layer, aw, ah, w, h)
-	w, h = grid(w), grid(h)
-	x := snapAxis(in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, in.Area.X*k, in.Paint.X*k, ax0, px0, px1)
-	y := snapAxis(in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, in.Area.Y*k, in.Paint.Y*k, ay0, py0, py1)
+	x := snapAxis(in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, w0, in.Area.X*k, in.Paint.X*k, in.Paint.W*k, ax0, px0, px1)
+	y := snapAxis(in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, h0, in.Area.Y*k, in.Paint.Y*k, in.Paint.H*k, ay0, py0, py1)
 	s := Snapped{Dest: [4]int{x.d0, y.d0, x.d1, y.d1}, Tile: Point{w, h}, Phase: Point{x.phase, y.phase},
 		Space: Point{x.space, y.space}, Part: Point{x.part, y.part}}
 	if w <= 0 || h <= 0 {
 		s.Dest = [4]int{px0, py0, px0, py0}
 		return s
 	}
-	s.One = x.phase+x.part <= w+1e-9 && y.phase+y.part <= h+1e-9
+	s.One = s.Space == Point{} && x.phase+x.part <= w+1e-9 && y.phase+y.part <= h+1e-9
 	return s
 }
 
@@ -63,8 +63,9 @@ type deviceAxis struct {
 }
 
 // snapAxis is one axis in device px: un- and snapped positioning length, tile,
-// where the positioning and painting areas begin, and both snapped.
-func snapAxis(r css.Repeat, pos *css.Edge, env *css.Env, k, area, snapped, tile, areaAt, paintAt float64, a0, p0, p1 int) deviceAxis {
+// where the positioning and painting areas begin, and both snapped. unrounded is
+// the tile before round: positions are of the space that it would leave.
+func snapAxis(r css.Repeat, pos *css.Edge, env *css.Env, k, area, snapped, tile, unrounded, areaAt, paintAt, paintLen float64, a0, p0, p1 int) deviceAxis {
 	d := deviceAxis{d0: p0, d1: p1, part: float64(p1 - p0)}
 	if tile <= 0 {
 		return d
@@ -83,7 +84,7 @@ func snapAxis(r css.Repeat, pos *css.Edge, env *css.Env, k, area, snapped, tile,
 		r = css.NoRepeat
 	}
 	if r != css.NoRepeat {
-		d.phase = mod(-(box + offset(area-tile)), tile)
+		d.phase = mod(-(box + offset(area-unrounded)), tile)
 		if tile-d.phase < 1.0/128 {
 			d.phase = 0
 		}
@@ -92,21 +93,15 @@ func snapAxis(r css.Repeat, pos *css.Edge, env *css.Env, k, area, snapped, tile,
 	at := box + offset(area-tile)
 	snappedAt := snappedBox + offset(snapped-tile)
 	if at > 0 {
-		d.d0 = p0 + max(int(math.Floor(snappedAt+0.5)), 0)
+		d.d0 = max(snap(grid(paintAt)+at), p0)
 		d.d1 = d.d0 + int(math.Floor(tile+0.5))
-		d.part = tile
+		d.part = min(tile, grid(paintLen)-at)
 	} else {
 		d.phase = -at
-		d.part = tile + at
+		d.part = min(tile+at, grid(paintLen))
 		d.d1 = p0 + int(math.Floor(tile+snappedAt+0.5))
 	}
-	if d.d1 > p1 { // the painting area ends before the picture
-		whole := float64(d.d1 - d.d0)
-		if whole > 0 {
-			d.part *= float64(p1-d.d0) / whole
-		}
-		d.d1 = p1
-	}
-	d.d1 = max(d.d1, d.d0)
+	// What the painting area cuts off is cut from both, each in its own measure.
+	d.d1 = max(min(d.d1, p1), d.d0)
 	return d
 }

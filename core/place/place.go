@@ -87,7 +87,7 @@ func (l *Landing) Stretch() float64 {
 // Source: CSS Backgrounds 3, background-size, -position and -repeat
 // (https://www.w3.org/TR/css-backgrounds-3/#the-background-size).
 func Land(in *Input) Landing {
-	w, h := tileSize(in.Layer, in.Env, in.Natural, in.Area.W, in.Area.H, in.Area.W, in.Area.H, 1)
+	w, h := tileSize(in.Layer, in.Env, in.Natural, in.Area.W, in.Area.H, in.Area.W, in.Area.H, 1, false)
 	w, h = roundTiles(in.Layer, in.Area.W, in.Area.H, w, h)
 	x := onAxis(in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, in.Area.X, in.Area.W, in.Paint.X, in.Paint.W, w)
 	y := onAxis(in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, in.Area.Y, in.Area.H, in.Paint.Y, in.Paint.H, h)
@@ -130,10 +130,10 @@ func Land(in *Input) Landing {
 
 // tileSize is the drawn size of the image before rounding of round. aw, ah are
 // the positioning area, sw, sh the same snapped to device px (equal to it in
-// exact geometry); k is units per CSS px. Percentages of images without a natural
-// size, cover and contain are of the snapped area, as browsers do.
-func tileSize(l *css.Layer, env *css.Env, n Natural, aw, ah, sw, sh, k float64) (w, h float64) {
-	snapped := k != 1 || sw != aw || sh != ah
+// exact geometry); k is units per CSS px; device asks for the rounding of contain.
+// Percentages of images without a natural size, cover and contain are of the
+// snapped area, as browsers do.
+func tileSize(l *css.Layer, env *css.Env, n Natural, aw, ah, sw, sh, k float64, device bool) (w, h float64) {
 	ratio := n.Ratio
 	nw, nh := n.W*k, n.H*k
 	if nw == 0 && nh == 0 && ratio == 0 {
@@ -150,7 +150,7 @@ func tileSize(l *css.Layer, env *css.Env, n Natural, aw, ah, sw, sh, k float64) 
 		} else {
 			w, h = sh*ratio, sh
 		}
-		if s.Kind == css.Contain && snapped {
+		if s.Kind == css.Contain && device {
 			w, h = max(math.Floor(w+0.5), 1), max(math.Floor(h+0.5), 1)
 		}
 		return w, h

@@ -1,0 +1,358 @@
+package paint
+
+import (
+	"fmt"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/png"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"tourmaline/core/layout"
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+)
+
+// The comparison: px that lie at a strong edge of the browser's picture are left
+// out, since there half a px of antialiasing is a large difference.
+const (
+	tight      = 3     // levels
+	loose      = 16    // levels
+	share      = 0.995 // of the px that must be tight
+	strongEdge = 40    // levels between neighbours
+)
+
+// exceptions are cases that differ, with the reason. The list may only shrink: a
+// case in it that matches fails the test.
+var exceptions = map[string]string{}
+
+func pagesOf(cases []testCase) [][]testCase {
+	return slices.Collect(slices.Chunk(cases, columns*rowsPerPage))
+}
+
+// html is one page: a cell at whole px for each case, its box inside.
+func pageHTML(cases []testCase) string {
+	var b strings.Builder
+	b.WriteString("<!DOCTYPE html><meta charset=utf-8><style>html,body{margin:0} body{height:" + fmt.Sprint(windowH) + "px;overflow:hidden} .c{position:absolute;overflow:hidden;display:flow-root} .b{box-sizing:border-box}</style>\n")
+	for i, c := range cases {
+		fmt.Fprintf(&b, "<div class=c style=\"left:%dpx;top:%dpx;width:%dpx;height:%dpx\"><div class=b style='width:%s;height:%s;margin:%s;%s'></div></div>\n",
+			i%columns*cellW, i/columns*cellH, cellW, cellH, c.width, c.height, c.margin, strings.ReplaceAll(c.css, "'", "\""))
+	}
+	return b.String()
+}
+
+// ours paints the same page: each case is a plan whose page column is the cell.
+// It returns the border box of each case too.
+func ours(t testing.TB, cases []testCase, store *picture.Store) (*image.RGBA, []image.Rectangle) {
+	d := cases[0].density
+	k := func(v int) int { return int(float64(v) * d) }
+	out := image.NewRGBA(image.Rect(0, 0, k(windowW), k(windowH)))
+	boxes := make([]image.Rectangle, len(cases))
+	for i, c := range cases {
+		x, y := i%columns*cellW, i/columns*cellH
+		text := fmt.Sprintf("tourmaline: 1\npage: {margin: 0 0 0 %dpx, padding: %dpx 0 0, width: %dpx}\nboxes:\n  - name: b\n    width: %s\n    height: %s\n    margin: %s\n    css: |\n      %s\n",
+			x, y, cellW, c.width, c.height, c.margin, c.css)
+		p, err := plan.Parse("case", []byte(text))
+		if err != nil {
+			t.Errorf("%s: %v\n%s", c.id, err, c.css)
+			continue
+		}
+		pg := layout.At(p, plan.Viewport{Width: windowW, Height: windowH, Density: d}, layout.Device)
+		f := pg.Frame("b")
+		img, err := Box(pg, f, store, Options{})
+		if err != nil {
+			t.Errorf("%s: %v\n%s", c.id, err, c.css)
+			continue
+		}
+		at := image.Pt(int(math.Floor(f.Border.X*d+0.5)), int(math.Floor(f.Border.Y*d+0.5)))
+		cell := image.Rect(k(x), k(y), k(x+cellW), k(y+cellH))
+		boxes[i] = img.Rect.Add(at).Intersect(cell)
+		draw.Draw(out, boxes[i], img, image.Point{}, draw.Src)
+	}
+	return out, boxes
+}
+
+func testStore() *picture.Store {
+	fsys := fstest.MapFS{}
+	for name, data := range testPictures() {
+		fsys[name] = &fstest.MapFile{Data: data}
+	}
+	return picture.NewStore(fsys)
+}
+
+// browser returns the program, or "".
+func browser() string {
+	if os.Getenv("TOURMALINE_BROWSER") == "none" {
+		return ""
+	}
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
+		if p, err := exec.LookPath(name); err == nil {
+			return p
+		}
+	}
+	return ""
+}
+
+// shoot renders a page of the folder in a fresh browser.
+func shoot(t testing.TB, dir, page string, density float64) *image.RGBA {
+	t.Helper()
+	out := filepath.Join(dir, page+".png")
+	for try := 0; ; try++ {
+		profile := t.TempDir()
+		cmd := exec.Command(browser(), "--headless", "--no-sandbox", "--disable-gpu", "--force-color-profile=srgb", "--hide-scrollbars", "--disable-quic",
+			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-checker-imaging",
+			"--run-all-compositor-stages-before-draw", "--user-data-dir="+profile, fmt.Sprintf("--force-device-scale-factor=%g", density),
+			"--default-background-color=00000000", fmt.Sprintf("--window-size=%d,%d", windowW, windowH), "--screenshot="+out, "file://"+filepath.Join(dir, page))
+		timer := time.AfterFunc(60*time.Second, func() { cmd.Process.Kill() })
+		log, err := cmd.CombinedOutput()
+		timer.Stop()
+		if img, perr := readPNG(out); err == nil && perr == nil {
+			return img
+		}
+		if try == 2 {
+			t.Fatalf("the browser gave no picture: %v\n%s", err, log)
+		}
+	}
+}
+
+func readPNG(path string) (*image.RGBA, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	img, err := png.Decode(f)
+	if err != nil {
+		return nil, err
+	}
+	out := image.NewRGBA(img.Bounds())
+	if n, ok := img.(*image.NRGBA); ok {
+		for i := 0; i < len(n.Pix); i += 4 {
+			for c := range 3 {
+				out.Pix[i+c] = picture.MulDiv255(uint32(n.Pix[i+c]), uint32(n.Pix[i+3]))
+			}
+			out.Pix[i+3] = n.Pix[i+3]
+		}
+		return out, nil
+	}
+	draw.Draw(out, out.Rect, img, image.Point{}, draw.Src)
+	return out, nil
+}
+
+// verdict of one case.
+type verdict struct {
+	counted, off int // px away from strong edges; those not tight
+	worst        int // levels, of them
+	ok           bool
+}
+
+func compare(got, want *image.RGBA, r image.Rectangle) verdict {
+	var v verdict
+	diff := func(a, b []uint8) int {
+		d := 0
+		for c := range 4 {
+			if e := int(a[c]) - int(b[c]); e > d {
+				d = e
+			} else if -e > d {
+				d = -e
+			}
+		}
+		return d
+	}
+	strong := func(x, y int) bool {
+		w := want.Pix[want.PixOffset(x, y):]
+		for ny := max(y-1, r.Min.Y); ny <= min(y+1, r.Max.Y-1); ny++ {
+			for nx := max(x-1, r.Min.X); nx <= min(x+1, r.Max.X-1); nx++ {
+				if diff(w, want.Pix[want.PixOffset(nx, ny):]) > strongEdge {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		for x := r.Min.X; x < r.Max.X; x++ {
+			d := diff(got.Pix[got.PixOffset(x, y):], want.Pix[want.PixOffset(x, y):])
+			if d > tight && strong(x, y) {
+				continue
+			}
+			v.counted++
+			if d > tight {
+				v.off++
+				v.worst = max(v.worst, d)
+			}
+		}
+	}
+	v.ok = float64(v.off) <= (1-share)*float64(v.counted)
+	return v
+}
+
+// dump prints the middle row and column of a case, ours above the browser's.
+func dump(t *testing.T, c *testCase, got, want *image.RGBA, r image.Rectangle) {
+	t.Logf("%+v %v", c, r)
+	row, col := (r.Min.Y+r.Max.Y)/2, (r.Min.X+r.Max.X)/2
+	if n, err := strconv.Atoi(os.Getenv("TOURMALINE_ROW")); err == nil {
+		row, col = r.Min.Y+n, r.Min.X+n
+	}
+	for ch := range 4 {
+		var a, b, d, e []string
+		for x := r.Min.X; x < r.Max.X; x++ {
+			o := got.PixOffset(x, row) + ch
+			a, b = append(a, fmt.Sprintf("%3d", got.Pix[o])), append(b, fmt.Sprintf("%3d", want.Pix[o]))
+		}
+		for y := r.Min.Y; y < r.Max.Y; y++ {
+			o := got.PixOffset(col, y) + ch
+			d, e = append(d, fmt.Sprintf("%3d", got.Pix[o])), append(e, fmt.Sprintf("%3d", want.Pix[o]))
+		}
+		t.Logf("channel %d\nrow    %s\nwant   %s\ncolumn %s\nwant   %s", ch, strings.Join(a, " "), strings.Join(b, " "), strings.Join(d, " "), strings.Join(e, " "))
+	}
+}
+
+const goldens = "testdata/browser"
+
+// TestAgainstBrowser paints several hundred boxes and compares each with a live
+// browser where there is one, else with pictures that it made before.
+// TOURMALINE_GOLDENS=write makes those anew; TOURMALINE_BROWSER=none forbids the
+// live one; TOURMALINE_SHOW=folder saves cases
+// that differ.
+func TestAgainstBrowser(t *testing.T) {
+	if testing.Short() {
+		t.Skip("short")
+	}
+	store := testStore()
+	dir := t.TempDir()
+	for name, data := range testPictures() {
+		if err := os.WriteFile(filepath.Join(dir, name), data, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	live := browser() != ""
+	if !live {
+		t.Log("no browser here: comparing with the pictures in " + goldens)
+	}
+	type tally struct{ n, ok, loose, worst int }
+	groups := map[string]*tally{}
+	var failed []string
+	total := 0
+	for i, cases := range pagesOf(makeCases()) {
+		name := fmt.Sprintf("page%02d.html", i)
+		golden := filepath.Join(goldens, fmt.Sprintf("page%02d.png", i))
+		var want *image.RGBA
+		if live {
+			if err := os.WriteFile(filepath.Join(dir, name), []byte(pageHTML(cases)), 0o644); err != nil {
+				t.Fatal(err)
+			}
+			want = shoot(t, dir, name, cases[0].density)
+			if os.Getenv("TOURMALINE_GOLDENS") == "write" {
+				writeGolden(t, golden, want)
+			}
+		} else {
+			var err error
+			if want, err = readPNG(golden); err != nil {
+				continue // goldens hold the pages that fit their limit
+			}
+		}
+		got, boxes := ours(t, cases, store)
+		if got.Rect != want.Rect {
+			t.Fatalf("page %d is %v, the browser's %v", i, got.Rect, want.Rect)
+		}
+		for n, c := range cases {
+			k := c.density
+			x, y := n%columns*cellW, n/columns*cellH
+			cell := image.Rect(int(float64(x)*k), int(float64(y)*k), int(float64(x+cellW)*k), int(float64(y+cellH)*k))
+			if c.id == os.Getenv("TOURMALINE_DUMP") {
+				dump(t, &c, got, want, boxes[n])
+			}
+			v := compare(got, want, boxes[n])
+			g := groups[c.group]
+			if g == nil {
+				g = &tally{}
+				groups[c.group] = g
+			}
+			g.n++
+			total++
+			g.worst = max(g.worst, v.worst)
+			reason, listed := exceptions[c.id]
+			switch {
+			case v.ok && listed:
+				t.Errorf("%s matches now: take it off the list (%s)", c.id, reason)
+			case v.ok:
+				g.ok++
+			case listed:
+				t.Logf("%s differs: %s (%d of %d px, worst %d)", c.id, reason, v.off, v.counted, v.worst)
+			default:
+				failed = append(failed, fmt.Sprintf("%-15s @%g  %5d of %5d px, worst %3d  %s x %s at %s  %s", c.id, c.density, v.off, v.counted, v.worst, c.width, c.height, c.margin, c.css))
+				saveCase(t, c.id, got, want, cell)
+			}
+		}
+	}
+	names := make([]string, 0, len(groups))
+	for n := range groups {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	for _, n := range names {
+		t.Logf("%-12s %3d of %3d, worst %d", n, groups[n].ok, groups[n].n, groups[n].worst)
+	}
+	slices.Sort(failed)
+	for _, f := range failed {
+		t.Errorf("%s", f)
+	}
+	if total == 0 {
+		t.Error("no case was compared")
+	}
+	if len(exceptions)*100 > total {
+		t.Errorf("%d exceptions are more than 1%% of %d cases", len(exceptions), total)
+	}
+}
+
+func saveCase(t *testing.T, id string, got, want *image.RGBA, cell image.Rectangle) {
+	dir := os.Getenv("TOURMALINE_SHOW")
+	if dir == "" {
+		return
+	}
+	const zoom = 3
+	w, h := cell.Dx(), cell.Dy()
+	out := image.NewRGBA(image.Rect(0, 0, 3*w*zoom, h*zoom))
+	for y := range h {
+		for x := range w {
+			a, b := got.RGBAAt(cell.Min.X+x, cell.Min.Y+y), want.RGBAAt(cell.Min.X+x, cell.Min.Y+y)
+			d := func(p, q uint8) uint8 { return uint8(min(max(int(p)-int(q), int(q)-int(p))*16, 255)) }
+			for n, c := range []color.RGBA{a, b, {d(a.R, b.R), d(a.G, b.G), d(a.B, b.B), 255}} {
+				draw.Draw(out, image.Rect((n*w+x)*zoom, y*zoom, (n*w+x+1)*zoom, (y+1)*zoom), image.NewUniform(c), image.Point{}, draw.Src)
+			}
+		}
+	}
+	f, err := os.Create(filepath.Join(dir, id+".png"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	if err := png.Encode(f, out); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func writeGolden(t *testing.T, path string, img *image.RGBA) {
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	f, err := os.Create(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	enc := png.Encoder{CompressionLevel: png.BestCompression}
+	if err := enc.Encode(f, img); err != nil {
+		t.Fatal(err)
+	}
+}
