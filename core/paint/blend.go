@@ -6,10 +6,10 @@ import (
 	"tourmaline/core/css"
 )
 
-// blendRow lays src over dst, both premultiplied. cover, where not nil, is how
+// blendRow lays src over dst, both premultiplied; src is changed. cover, where not nil, is how
 // much of each px the clip lets through.
 // Source: Compositing and Blending 1 (https://www.w3.org/TR/compositing-1/#generalformula).
-func blendRow(dst, src, cover []uint8, mode css.Blend) {
+func blendRow(dst, src, cover []uint8) {
 	if cover != nil {
 		for i, c := range cover[:len(src)/4] {
 			if c == 255 {
@@ -21,12 +21,30 @@ func blendRow(dst, src, cover []uint8, mode css.Blend) {
 			}
 		}
 	}
-	if mode == css.BlendNormal {
-		over(dst, src)
-		return
-	}
-	for i := 0; i+4 <= len(src); i += 4 {
-		blendPixel(dst[i:i+4], src[i:i+4], mode)
+	over(dst, src)
+}
+
+// blendRowF mixes a row of exact colours into dst with a blend mode. cover, where
+// not nil, is how much of each px the clip lets through.
+func blendRowF(dst []uint8, src [][4]float32, cover []uint8, mode css.Blend) {
+	for i := range src {
+		d := dst[4*i : 4*i+4]
+		s := src[i]
+		if s[3] <= 0 {
+			continue
+		}
+		for c := range 3 { // colours outside sRGB are clipped first
+			s[c] = min(max(s[c], 0), s[3])
+		}
+		out := blendPixel(d, s, mode)
+		f := float32(1)
+		if cover != nil {
+			f = float32(cover[i]) / 255
+		}
+		for c := range 4 {
+			v := float32(d[c]) + (out[c]-float32(d[c]))*f
+			d[c] = uint8(min(max(v, 0), 255) + 0.5)
+		}
 	}
 }
 
@@ -52,93 +70,95 @@ func over(dst, src []uint8) {
 	}
 }
 
-// blendPixel mixes one px: Cs' = (1-ab)*Cs + ab*B(Cb,Cs), then source over.
-func blendPixel(d, s []uint8, mode css.Blend) {
-	as, ab := float64(s[3])/255, float64(d[3])/255
-	if as == 0 {
-		return
+// blendPixel mixes one px; colours are premultiplied, 0..255, and so is the
+// result. With alphas as, ab it is (1-ab)*s + (1-as)*d + as*ab*B(d/ab, s/as), each
+// mode written so that nothing is divided by an alpha.
+func blendPixel(dst []uint8, src [4]float32, mode css.Blend) [4]float32 {
+	var s, d [4]float64
+	for i := range 4 {
+		s[i], d[i] = float64(src[i])/255, float64(dst[i])/255
 	}
-	var cs, cb, b [3]float64
-	for i := range 3 {
-		cs[i] = float64(s[i]) / 255 / as
-		if ab > 0 {
-			cb[i] = float64(d[i]) / 255 / ab
-		}
-	}
+	sa, da := s[3], d[3]
+	var out [4]float32
 	if mode >= css.BlendHue {
-		b = blendNonSeparable(cb, cs, mode)
+		b := blendNonSeparable([3]float64(s[:3]), [3]float64(d[:3]), sa, da, mode)
+		for i := range 3 {
+			out[i] = float32(255 * (s[i]*(1-da) + d[i]*(1-sa) + b[i]))
+		}
 	} else {
 		for i := range 3 {
-			b[i] = blendChannel(cb[i], cs[i], mode)
+			out[i] = float32(255 * (s[i]*(1-da) + d[i]*(1-sa) + blendChannel(s[i], d[i], sa, da, mode)))
 		}
 	}
-	for i := range 3 {
-		v := (1-as)*ab*cb[i] + as*((1-ab)*cs[i]+ab*b[i])
-		d[i] = uint8(min(max(v, 0), 1)*255 + 0.5)
-	}
-	d[3] = uint8((as+ab-as*ab)*255 + 0.5)
+	out[3] = float32(255 * (sa + da - sa*da))
+	return out
 }
 
-func blendChannel(b, s float64, mode css.Blend) float64 {
+// blendChannel is as*ab*B for one channel of premultiplied colours.
+func blendChannel(s, d, sa, da float64, mode css.Blend) float64 {
 	switch mode {
 	case css.BlendMultiply:
-		return b * s
+		return s * d
 	case css.BlendScreen:
-		return b + s - b*s
+		return s*da + d*sa - s*d
 	case css.BlendOverlay:
-		return hardLight(s, b)
+		return hardLight(d, s, da, sa)
 	case css.BlendDarken:
-		return min(b, s)
+		return min(s*da, d*sa)
 	case css.BlendLighten:
-		return max(b, s)
+		return max(s*da, d*sa)
 	case css.BlendColorDodge:
 		switch {
-		case b <= 0:
+		case d <= 0:
 			return 0
-		case s >= 1:
-			return 1
+		case s >= sa:
+			return sa * da
 		}
-		return min(1, b/(1-s))
+		return sa * min(da, d*sa/(sa-s))
 	case css.BlendColorBurn:
 		switch {
-		case b >= 1:
-			return 1
+		case d >= da:
+			return sa * da
 		case s <= 0:
 			return 0
 		}
-		return 1 - min(1, (1-b)/s)
+		return sa * (da - min(da, (da-d)*sa/s))
 	case css.BlendHardLight:
-		return hardLight(b, s)
+		return hardLight(s, d, sa, da)
 	case css.BlendSoftLight:
-		if s <= 0.5 {
-			return b - (1-2*s)*b*(1-b)
+		if da <= 0 {
+			return 0
 		}
-		d := math.Sqrt(b)
-		if b <= 0.25 {
-			d = ((16*b-12)*b + 4) * b
+		m := d / da
+		if 2*s <= sa {
+			return d*sa + d*(2*s-sa)*(1-m)
 		}
-		return b + (2*s-1)*(d-b)
+		curve := math.Sqrt(m)
+		if m <= 0.25 {
+			curve = ((16*m-12)*m + 4) * m
+		}
+		return d*sa + da*(2*s-sa)*(curve-m)
 	case css.BlendDifference:
-		return math.Abs(b - s)
+		return math.Abs(s*da - d*sa)
 	case css.BlendExclusion:
-		return b + s - 2*b*s
+		return s*da + d*sa - 2*s*d
 	}
-	return s
+	return s * da
 }
 
-func hardLight(b, s float64) float64 {
-	if s <= 0.5 {
-		return b * 2 * s
+func hardLight(s, d, sa, da float64) float64 {
+	if 2*s <= sa {
+		return 2 * s * d
 	}
-	t := 2*s - 1
-	return b + t - b*t
+	return sa*da - 2*(da-d)*(sa-s)
 }
 
 func lum(c [3]float64) float64 { return 0.3*c[0] + 0.59*c[1] + 0.11*c[2] }
 
 func sat(c [3]float64) float64 { return max(c[0], c[1], c[2]) - min(c[0], c[1], c[2]) }
 
-func setLum(c [3]float64, l float64) [3]float64 {
+// setLum moves c to a luminosity and clips it to 0..alpha around it.
+func setLum(c [3]float64, l, alpha float64) [3]float64 {
 	d := l - lum(c)
 	for i := range c {
 		c[i] += d
@@ -146,12 +166,13 @@ func setLum(c [3]float64, l float64) [3]float64 {
 	l = lum(c)
 	lo, hi := min(c[0], c[1], c[2]), max(c[0], c[1], c[2])
 	for i := range c {
-		if lo < 0 {
+		if lo < 0 && l != lo {
 			c[i] = l + (c[i]-l)*l/(l-lo)
 		}
-		if hi > 1 {
-			c[i] = l + (c[i]-l)*(1-l)/(hi-l)
+		if hi > alpha && l != hi {
+			c[i] = l + (c[i]-l)*(alpha-l)/(hi-l)
 		}
+		c[i] = max(c[i], 0)
 	}
 	return c
 }
@@ -168,14 +189,16 @@ func setSat(c [3]float64, s float64) [3]float64 {
 	return c
 }
 
-func blendNonSeparable(b, s [3]float64, mode css.Blend) [3]float64 {
+// blendNonSeparable is as*ab*B for premultiplied colours.
+func blendNonSeparable(s, d [3]float64, sa, da float64, mode css.Blend) [3]float64 {
+	times := func(c [3]float64, f float64) [3]float64 { return [3]float64{c[0] * f, c[1] * f, c[2] * f} }
 	switch mode {
 	case css.BlendHue:
-		return setLum(setSat(s, sat(b)), lum(b))
+		return setLum(setSat(times(s, sa), sat(d)*sa), lum(d)*sa, sa*da)
 	case css.BlendSaturation:
-		return setLum(setSat(b, sat(s)), lum(b))
+		return setLum(setSat(times(d, sa), sat(s)*da), lum(d)*sa, sa*da)
 	case css.BlendColor:
-		return setLum(s, lum(b))
+		return setLum(times(s, da), lum(d)*sa, sa*da)
 	}
-	return setLum(b, lum(s))
+	return setLum(times(d, sa), lum(s)*da, sa*da)
 }

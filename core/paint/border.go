@@ -148,7 +148,7 @@ func (s *borderSide) ring(out, in *clip) func(css.RGBA) {
 				cover[i] = uint8(max(v, 0) + 0.5)
 			}
 			solid(paint).row(y, area.Min.X, area.Max.X, row)
-			blendRow(s.dst.Pix[(y-s.y0)*s.dst.Stride+4*(area.Min.X-s.x0):][:4*n], row, cover, css.BlendNormal)
+			blendRow(s.dst.Pix[(y-s.y0)*s.dst.Stride+4*(area.Min.X-s.x0):][:4*n], row, cover)
 		}
 	}
 }

@@ -14,6 +14,8 @@ type clip struct {
 	bounds image.Rectangle
 	radii  [4][2]float64 // top-left, top-right, bottom-right, bottom-left; x, y
 	round  bool
+	// How much of the last column and row is covered; 0 stands for all of it.
+	lastX, lastY float64
 }
 
 // clip returns the clip of a layer; nil stands for the whole painting area, which
@@ -82,9 +84,30 @@ func innerRadii(r [4][2]float64, in [4]float64, k float64) [4][2]float64 {
 	return r
 }
 
+// edgeClip is a rectangle from 0,0 to w,h whose last px may be partly covered;
+// nil when it ends at whole px.
+func edgeClip(w, h float64) *clip {
+	cw, ch := math.Ceil(w-1e-6), math.Ceil(h-1e-6)
+	if cw-w < 1e-6 && ch-h < 1e-6 {
+		return nil
+	}
+	return &clip{bounds: image.Rect(0, 0, int(cw), int(ch)), lastX: max(w-cw+1, 0), lastY: max(h-ch+1, 0)}
+}
+
 // row writes how much of each px lies inside, and reports whether any does not
 // wholly.
 func (c *clip) row(y, x0, x1 int, cover []uint8) bool {
+	if c.lastX > 0 || c.lastY > 0 {
+		v := 255.0
+		if y == c.bounds.Max.Y-1 && c.lastY > 0 {
+			v *= c.lastY
+		}
+		fill8(cover[:x1-x0], uint8(v+0.5))
+		if x1 == c.bounds.Max.X && c.lastX > 0 {
+			cover[x1-x0-1] = uint8(v*c.lastX + 0.5)
+		}
+		return true
+	}
 	if !c.round {
 		return false
 	}

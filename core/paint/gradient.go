@@ -14,6 +14,7 @@ type ramp struct {
 	c      [][4]float32 // premultiplied r, g, b, a, 0..255
 	repeat bool
 	span   float64 // t of the last node less the first, for repeats
+	wide   bool    // some colours lie outside sRGB
 	index  []int32 // node before t, in equal steps, to find segments quickly
 }
 
@@ -40,7 +41,7 @@ func newRamp(g *css.Gradient, env *css.Env, length float64) *ramp {
 			stops[i].color = stops[i].raw.In(space, env.Current)
 		}
 	}
-	stops = replaceHints(stops, g.In.Hue)
+	stops = replaceHints(stops, g.In, env)
 	r := &ramp{repeat: g.Repeating}
 	straight := space == css.SRGB || space == css.Legacy
 	for i, s := range stops {
@@ -95,13 +96,11 @@ func fixStops(g *css.Gradient, env *css.Env, length float64) []stop {
 			add(false, 0)
 		}
 		for k := range s.At {
-			v := 0.0
+			v := 0.0 // on a line without length, lengths count as 0
 			if n := &s.At[k]; length > 0 {
 				v = n.Resolve(env, length) / length
 			} else if n.HasPercent() && !n.IsCalc() {
 				v = n.Val / 100
-			} else if r := n.Resolve(env, 0); r > 0 {
-				v = math.Inf(1)
 			}
 			add(true, v)
 		}
@@ -140,7 +139,7 @@ func fixStops(g *css.Gradient, env *css.Env, length float64) []stop {
 // replaceHints turns each hint into the stops that browsers draw for it: nine
 // points of the standard's power curve, joined by straight lines.
 // Differs: CSS Images 4 wants the curve itself; up to 18 levels apart.
-func replaceHints(stops []stop, hue string) []stop {
+func replaceHints(stops []stop, in css.Interpolation, env *css.Env) []stop {
 	var out []stop
 	for i, s := range stops {
 		if !s.hint {
@@ -175,10 +174,15 @@ func replaceHints(stops []stop, hue string) []stop {
 				at[y+2] = s.at + right*float64(y)/13
 			}
 		}
-		fa, fb := css.FixPair(a.color, b.color, hue)
+		space := a.color.Space
+		if !in.Given { // hints are mixed in sRGB even where the gradient is not
+			space = css.SRGB
+		}
+		fa, fb := css.FixPair(a.color.In(space, env.Current), b.color.In(space, env.Current), in.Hue)
 		for _, t := range at {
 			f := math.Pow((t-a.at)/total, math.Log(0.5)/math.Log(left/total))
-			out = append(out, stop{at: t, color: css.Lerp(fa, fb, f), legacy: true})
+			c := css.Lerp(fa, fb, f)
+			out = append(out, stop{at: t, color: c.In(a.color.Space, env.Current), legacy: true})
 		}
 	}
 	return out
@@ -187,13 +191,16 @@ func replaceHints(stops []stop, hue string) []stop {
 func premultiply(c css.Color) [4]float32 {
 	v := c.Resolve(css.RGBA{})
 	a := min(max(v.A, 0), 1)
-	ch := func(x float64) float32 { return float32(min(max(x, 0), 1) * a * 255) }
+	ch := func(x float64) float32 { return float32(x * a * 255) } // clipped when it is painted
 	return [4]float32{ch(v.R), ch(v.G), ch(v.B), float32(a * 255)}
 }
 
 func (r *ramp) add(t float64, c css.Color) {
-	r.t = append(r.t, t)
-	r.c = append(r.c, premultiply(c))
+	p := premultiply(c)
+	r.t, r.c = append(r.t, t), append(r.c, p)
+	for i := range 3 {
+		r.wide = r.wide || p[i] < 0 || p[i] > p[3]+0.001
+	}
 }
 
 // opaque reports whether every colour of the ramp is.
@@ -260,7 +267,9 @@ func (r *ramp) at(t float64) [4]float32 {
 
 func store(out []uint8, c [4]float32) {
 	_ = out[3]
-	out[0], out[1], out[2], out[3] = uint8(c[0]+0.5), uint8(c[1]+0.5), uint8(c[2]+0.5), uint8(c[3]+0.5)
+	a := c[3]
+	clip := func(v float32) uint8 { return uint8(min(max(v, 0), a) + 0.5) }
+	out[0], out[1], out[2], out[3] = clip(c[0]), clip(c[1]), clip(c[2]), uint8(a+0.5)
 }
 
 // gradientShader paints a gradient over a box of w x h device px whose corner is
@@ -273,7 +282,8 @@ type gradientShader struct {
 	dx, dy, t0 float64
 	// radial: centre and radii; conic: centre and start in turns
 	cx, cy, rx, ry, from float64
-	flat                 bool // one colour, the last
+	kx, ky               float64 // gradient px per device px; 0 is 1
+	flat                 bool    // one colour, the last
 }
 
 // newGradient prepares g for a box of w x h px at x, y; k is px per CSS px.
@@ -316,6 +326,11 @@ func newGradient(g *css.Gradient, env *css.Env, k, x, y, w, h float64) *gradient
 		s.flat = true
 	}
 	return s
+}
+
+// stretch scales the picture of the gradient about its corner.
+func (s *gradientShader) stretch(kx, ky float64) {
+	s.kx, s.ky = 1/kx, 1/ky
 }
 
 // linearEnds returns the start and end of the gradient line.
@@ -397,30 +412,78 @@ func (s *gradientShader) opaque() bool { return s.r.opaque() }
 
 func (s *gradientShader) row(y, x0, x1 int, out []uint8) {
 	if s.flat {
-		fillRow(out[:4*(x1-x0)], s.r.c[len(s.r.c)-1])
+		fillRow(out[:4*(x1-x0)], s.flatColour())
 		return
 	}
-	py := float64(y) + 0.5 - s.y
-	px := float64(x0) + 0.5 - s.x
+	kx, ky := s.kx, s.ky
+	if kx == 0 {
+		kx, ky = 1, 1
+	}
+	py := (float64(y) + 0.5 - s.y) * ky
+	px := (float64(x0) + 0.5 - s.x) * kx
 	n := x1 - x0
 	switch s.kind {
 	case css.Linear:
-		s.linearRow(px, py, n, out)
+		s.linearRow(px, py, kx, n, out)
 	case css.Radial:
 		fx, fy := 1/s.rx, (py-s.cy)/s.ry
 		fy *= fy
 		for i := range n {
-			u := (px + float64(i) - s.cx) * fx
+			u := (px + float64(i)*kx - s.cx) * fx
 			store(out[4*i:], s.r.at(math.Sqrt(u*u+fy)))
 		}
 	case css.Conic:
 		dy := py - s.cy
 		for i := range n {
-			t := math.Atan2(px+float64(i)-s.cx, -dy)/(2*math.Pi) - s.from
+			t := math.Atan2(px+float64(i)*kx-s.cx, -dy)/(2*math.Pi) - s.from
 			t -= math.Floor(t)
 			store(out[4*i:], s.r.at(t))
 		}
 	}
+}
+
+// flatColour is what a gradient without extent shows: its last colour, or, where
+// it repeats, the mean of one period.
+func (s *gradientShader) flatColour() [4]float32 {
+	r := s.r
+	if !r.repeat || r.span <= 0 || s.kind != css.Radial {
+		return r.c[len(r.c)-1]
+	}
+	var sum [4]float32
+	for i := 1; i < len(r.t); i++ {
+		w := float32((r.t[i] - r.t[i-1]) / r.span / 2)
+		for ch := range sum {
+			sum[ch] += (r.c[i-1][ch] + r.c[i][ch]) * w
+		}
+	}
+	return sum
+}
+
+// rowF is row in floats 0..255, not rounded.
+func (s *gradientShader) rowF(y, x0, x1 int, out [][4]float32) {
+	kx, ky := s.kx, s.ky
+	if kx == 0 {
+		kx, ky = 1, 1
+	}
+	py := (float64(y) + 0.5 - s.y) * ky
+	for i := range out[:x1-x0] {
+		px := (float64(x0+i) + 0.5 - s.x) * kx
+		out[i] = s.colour(px, py)
+	}
+}
+
+// colour is the colour at a point of the gradient's box.
+func (s *gradientShader) colour(px, py float64) [4]float32 {
+	switch {
+	case s.flat:
+		return s.flatColour()
+	case s.kind == css.Radial:
+		return s.r.at(math.Hypot((px-s.cx)/s.rx, (py-s.cy)/s.ry))
+	case s.kind == css.Conic:
+		t := math.Atan2(px-s.cx, s.cy-py)/(2*math.Pi) - s.from
+		return s.r.at(t - math.Floor(t))
+	}
+	return s.r.at(px*s.dx + py*s.dy + s.t0)
 }
 
 func fillRow(out []uint8, c [4]float32) {
@@ -435,15 +498,16 @@ func fillRow(out []uint8, c [4]float32) {
 
 // linearRow walks along the ramp segment by segment, adding a constant step in
 // 32.32 fixed point, so that a pixel costs four additions.
-func (s *gradientShader) linearRow(px, py float64, n int, out []uint8) {
+func (s *gradientShader) linearRow(px, py, kx float64, n int, out []uint8) {
 	r := s.r
 	t := px*s.dx + py*s.dy + s.t0
-	if math.Abs(s.dx)*float64(n) < 1e-12 {
+	dx := s.dx * kx
+	if math.Abs(dx)*float64(n) < 1e-12 {
 		fillRow(out[:4*n], r.at(t))
 		return
 	}
 	for i := 0; i < n; {
-		ti := t + float64(i)*s.dx
+		ti := t + float64(i)*dx
 		c := r.at(ti)
 		count := n - i
 		base, lo, hi, k := 0.0, math.Inf(-1), math.Inf(1), -1
@@ -464,25 +528,25 @@ func (s *gradientShader) linearRow(px, py float64, n int, out []uint8) {
 			lo, hi = r.t[k], r.t[k+1]
 		}
 		// pixels that stay inside lo <= u < hi
-		if s.dx > 0 && !math.IsInf(hi, 1) {
-			count = min(count, int(math.Ceil((hi-u)/s.dx)))
-		} else if s.dx < 0 && !math.IsInf(lo, -1) {
-			count = min(count, int(math.Floor((lo-u)/s.dx))+1)
+		if dx > 0 && !math.IsInf(hi, 1) {
+			count = min(count, int(math.Ceil((hi-u)/dx)))
+		} else if dx < 0 && !math.IsInf(lo, -1) {
+			count = min(count, int(math.Floor((lo-u)/dx))+1)
 		}
 		count = max(count, 1)
 		row := out[4*i : 4*(i+count)]
-		if k < 0 || count < 4 {
+		if k < 0 || count < 4 || r.wide {
 			if k < 0 {
 				fillRow(row, c)
 			} else {
 				for j := range count {
-					store(row[4*j:], r.at(t+float64(i+j)*s.dx))
+					store(row[4*j:], r.at(t+float64(i+j)*dx))
 				}
 			}
 			i += count
 			continue
 		}
-		f := s.dx / (hi - lo) * (1 << 23)
+		f := dx / (hi - lo) * (1 << 23)
 		a, b := &r.c[k], &r.c[k+1]
 		var v, d [4]int32
 		for ch := range 4 {

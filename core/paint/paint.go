@@ -36,6 +36,8 @@ type shader interface {
 	// row writes premultiplied RGBA of the px x0..x1 of row y, in device px of
 	// the page. out has 4*(x1-x0) bytes.
 	row(y, x0, x1 int, out []uint8)
+	// rowF writes the same as floats 0..255 that are not rounded.
+	rowF(y, x0, x1 int, out [][4]float32)
 	opaque() bool
 }
 
@@ -46,6 +48,12 @@ func (s solid) opaque() bool { return s[3] == 255 }
 
 func (s solid) row(_, x0, x1 int, out []uint8) {
 	fillRow(out[:4*(x1-x0)], [4]float32{float32(s[0]), float32(s[1]), float32(s[2]), float32(s[3])})
+}
+
+func (s solid) rowF(_, x0, x1 int, out [][4]float32) {
+	for i := range out[:x1-x0] {
+		out[i] = [4]float32{float32(s[0]), float32(s[1]), float32(s[2]), float32(s[3])}
+	}
 }
 
 // Solid8 is a colour as painted: clipped to sRGB channel by channel, 8 bits,
@@ -125,16 +133,13 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 		if s.One {
 			return newGradient(g, &f.Env, k, x, y, s.Tile.X, s.Tile.Y), nil
 		}
-		// A tile of whole px is drawn once and repeated at its true size.
-		tw, th := tileDims(s.Tile.X, s.Tile.Y)
-		img := image.NewRGBA(image.Rect(0, 0, tw, th))
-		sh := newGradient(g, &f.Env, k*float64(tw)/s.Tile.X, 0, 0, float64(tw), float64(th))
-		work.Rows(th, tw, func(a, b int) {
-			for r := a; r < b; r++ {
-				sh.row(r, 0, tw, img.Pix[r*img.Stride:])
-			}
-		})
-		return c.tiles(img, s, x, y, dest), nil
+		return newPattern(s, x, y, dest, func(img *image.RGBA, kx, ky float64) {
+			w, h := s.Tile.X*kx, s.Tile.Y*ky
+			sh := newGradient(g, &f.Env, k, 0, 0, s.Tile.X, s.Tile.Y)
+			sh.stretch(kx, ky)
+			part := canvas{dst: img}
+			part.fill(sh, image.Rect(0, 0, int(math.Ceil(w-1e-6)), int(math.Ceil(h-1e-6))), edgeClip(w, h), css.BlendNormal)
+		}), nil
 	}
 	img, err := pixels(l, s)
 	if err != nil {
@@ -166,23 +171,19 @@ type imageShader struct {
 
 func (s imageShader) opaque() bool { return s.solid }
 
-// maxTile is the most px a tile of a gradient is drawn with before it is
-// repeated; larger ones are drawn smaller and enlarged.
-const maxTile = 4 << 20
-
-func tileDims(w, h float64) (int, int) {
-	if w*h > maxTile {
-		f := math.Sqrt(maxTile / (w * h))
-		w, h = w*f, h*f
-	}
-	return max(int(math.Ceil(w-1e-6)), 1), max(int(math.Ceil(h-1e-6)), 1)
-}
-
 // tiles paints a picture into dest: as one draw of the part that shows, or as
 // tiles of their fractional size with the first corner at x, y.
 func (c *canvas) tiles(img *image.RGBA, s *place.Snapped, x, y float64, dest image.Rectangle) shader {
 	if s.Space.X > 0 || s.Space.Y > 0 {
-		return newSpaced(img, s, x, y)
+		return newPattern(s, x, y, dest, func(tile *image.RGBA, kx, ky float64) {
+			w, h := s.Tile.X*kx, s.Tile.Y*ky
+			smp := &sampler{img: img, sx: float64(img.Rect.Dx()) / w, sy: float64(img.Rect.Dy()) / h}
+			r := image.Rect(0, 0, int(math.Ceil(w-1e-6)), int(math.Ceil(h-1e-6)))
+			smp.blend = fine
+			smp.prepare(0, r.Max.X)
+			part := canvas{dst: tile}
+			part.fill(imageShader{smp, false}, r, edgeClip(w, h), css.BlendNormal)
+		})
 	}
 	kx, ky := float64(img.Rect.Dx())/s.Tile.X, float64(img.Rect.Dy())/s.Tile.Y
 	smp := &sampler{img: img, sx: kx, sy: ky, ox: -x * kx, oy: -y * ky}
@@ -211,54 +212,24 @@ func tileAxis(px int, tile, phase float64, at, length int) (scale, offset float6
 	return scale, -(float64(at) - phase) * scale, phase+float64(length) > tile+1e-6
 }
 
-// spaced paints tiles with gaps; the edges of a tile blend into the gap.
-type spaced struct {
-	img    *image.RGBA
-	s      *place.Snapped
-	x, y   float64
-	kx, ky float64
+// maxTile is the most px a tile of a pattern is drawn with before it is repeated;
+// larger ones are drawn smaller and enlarged, as browsers do.
+const maxTile = 4 << 20
+
+// newPattern repeats a tile that is drawn first: its size with its gap is rounded
+// up to whole px, draw fills it at that scale, and it is laid at its true size.
+func newPattern(s *place.Snapped, x, y float64, dest image.Rectangle, draw func(tile *image.RGBA, kx, ky float64)) shader {
+	w, h := s.Tile.X+s.Space.X, s.Tile.Y+s.Space.Y
+	f := math.Min(1, math.Sqrt(maxTile/(w*h)))
+	tw, th := max(int(math.Ceil(w*f-1e-6)), 1), max(int(math.Ceil(h*f-1e-6)), 1)
+	tile := image.NewRGBA(image.Rect(0, 0, tw, th))
+	kx, ky := float64(tw)/w, float64(th)/h
+	draw(tile, kx, ky)
+	smp := &sampler{img: tile, wrapX: true, wrapY: true, sx: kx, sy: ky, ox: -x * kx, oy: -y * ky}
+	smp.blend = fine
+	smp.prepare(dest.Min.X, dest.Max.X)
+	return imageShader{smp, !picture.HasAlpha(tile)}
 }
-
-func newSpaced(img *image.RGBA, s *place.Snapped, x, y float64) *spaced {
-	return &spaced{img, s, x, y, float64(img.Rect.Dx()) / s.Tile.X, float64(img.Rect.Dy()) / s.Tile.Y}
-}
-
-func (p *spaced) opaque() bool { return false }
-
-func (p *spaced) row(y, x0, x1 int, out []uint8) {
-	clear(out[:4*(x1-x0)])
-	stepX, stepY := p.s.Tile.X+p.s.Space.X, p.s.Tile.Y+p.s.Space.Y
-	ty := math.Floor((float64(y) + 0.5 - p.y) / stepY)
-	for n := ty - 1; n <= ty+1; n++ {
-		top := p.y + n*stepY
-		cy := overlap(float64(y), top, top+p.s.Tile.Y)
-		if cy <= 0 {
-			continue
-		}
-		first := math.Floor((float64(x0) - p.x) / stepX)
-		for m := first - 1; p.x+m*stepX < float64(x1); m++ {
-			left := p.x + m*stepX
-			a, b := max(int(math.Floor(left)), x0), min(int(math.Ceil(left+p.s.Tile.X)), x1)
-			if a >= b {
-				continue
-			}
-			smp := sampler{img: p.img, sx: p.kx, sy: p.ky, ox: -left * p.kx, oy: -top * p.ky}
-			smp.prepare(a, b)
-			row := make([]uint8, 4*(b-a))
-			smp.row(y, a, b, row)
-			for i := a; i < b; i++ {
-				f := cy * overlap(float64(i), left, left+p.s.Tile.X)
-				for ch := range 4 {
-					o := &out[4*(i-x0)+ch]
-					*o = uint8(min(float64(*o)+float64(row[4*(i-a)+ch])*f+0.5, 255))
-				}
-			}
-		}
-	}
-}
-
-// overlap is the part of px i..i+1 that lies in lo..hi.
-func overlap(i, lo, hi float64) float64 { return max(min(i+1, hi)-max(i, lo), 0) }
 
 // fill paints the shader into area (page device px) where the clip lets it.
 func (c *canvas) fill(sh shader, area image.Rectangle, clip *clip, blend css.Blend) {
@@ -274,6 +245,10 @@ func (c *canvas) fill(sh shader, area image.Rectangle, clip *clip, blend css.Ble
 	work.Rows(area.Dy(), n, func(r0, r1 int) {
 		buf := make([]uint8, 4*n)
 		cover := make([]uint8, n)
+		var bufF [][4]float32
+		if blend != css.BlendNormal {
+			bufF = make([][4]float32, n)
+		}
 		for r := r0; r < r1; r++ {
 			y := area.Min.Y + r
 			dst := c.dst.Pix[(y-c.y0)*c.dst.Stride+4*(area.Min.X-c.x0):][:4*n]
@@ -282,12 +257,17 @@ func (c *canvas) fill(sh shader, area image.Rectangle, clip *clip, blend css.Ble
 				sh.row(y, area.Min.X, area.Max.X, dst)
 				continue
 			}
-			sh.row(y, area.Min.X, area.Max.X, buf)
+			mask := cover
 			if !partial {
-				blendRow(dst, buf, nil, blend)
-			} else {
-				blendRow(dst, buf, cover, blend)
+				mask = nil
 			}
+			if blend != css.BlendNormal {
+				sh.rowF(y, area.Min.X, area.Max.X, bufF)
+				blendRowF(dst, bufF, mask, blend)
+				continue
+			}
+			sh.row(y, area.Min.X, area.Max.X, buf)
+			blendRow(dst, buf, mask)
 		}
 	})
 }

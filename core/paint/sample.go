@@ -15,12 +15,21 @@ type sampler struct {
 	wrapX, wrapY bool // tiles: filtering goes on across the edge; otherwise it clamps
 	// A device px centre (x+0.5) lies at (x+0.5)*scale+offset in picture px.
 	sx, sy, ox, oy float64
-	exact          bool            // whole offsets at scale 1: pixels are copied
+	exact          bool // whole offsets at scale 1: pixels are copied
+	blend          blending
 	fine           bool            // blend in 256 steps
 	part           image.Rectangle // filtering reads no px outside it; empty is all
 	cols           []tap
 	x0             int
 }
+
+// blending is how finely two px are mixed.
+type blending uint8
+
+const (
+	byMode blending = iota // 16 steps unless the axes differ
+	fine
+)
 
 // tap is the pair of picture columns that a device column reads, and the weight
 // of the second in 1/256.
@@ -31,7 +40,7 @@ type tap struct {
 
 // prepare makes the sampler ready for the device columns x0 to x1.
 func (s *sampler) prepare(x0, x1 int) {
-	s.fine, s.x0 = s.wrapX != s.wrapY, x0
+	s.fine, s.x0 = s.blend == fine || s.blend == byMode && s.wrapX != s.wrapY, x0
 	if s.part = s.part.Intersect(s.img.Rect); s.part.Empty() {
 		s.part = s.img.Rect
 	}
@@ -128,5 +137,23 @@ func (s *sampler) copyRow(row []uint8, cols []tap, out []uint8) {
 		}
 		copy(out[4*i:4*(i+run)], row[start:])
 		i += run
+	}
+}
+
+// rowF is row in floats 0..255, blended exactly and not rounded.
+func (s *sampler) rowF(y, x0, x1 int, out [][4]float32) {
+	exact := *s
+	exact.fine = true
+	ya, yb, wy := exact.tap(float64(y), s.sy, s.oy, s.wrapY, s.part.Min.Y, s.part.Max.Y)
+	ra, rb := s.img.Pix[ya*s.img.Stride:], s.img.Pix[yb*s.img.Stride:]
+	fy := float32(wy) / 256
+	for i := range out[:x1-x0] {
+		a, b, w := exact.tap(float64(x0+i), s.sx, s.ox, s.wrapX, s.part.Min.X, s.part.Max.X)
+		fx := float32(w) / 256
+		for c := range 4 {
+			top := float32(ra[4*a+c]) + (float32(ra[4*b+c])-float32(ra[4*a+c]))*fx
+			low := float32(rb[4*a+c]) + (float32(rb[4*b+c])-float32(rb[4*a+c]))*fx
+			out[i][c] = top + (low-top)*fy
+		}
 	}
 }

@@ -43,7 +43,7 @@ func Device(in *Input, k float64) Snapped {
 	aw, ah := grid(in.Area.W*k), grid(in.Area.H*k)
 	w, h := tileSize(in.Layer, in.Env, in.Natural, aw, ah, sw, sh, k, true)
 	w0, h0 := grid(w), grid(h)
-	w, h = roundTiles(in.Layer, aw, ah, w0, h0)
+	w, h = roundTiles(in.Layer, sw, sh, w0, h0)
 	w, h = grid(w), grid(h)
 	x := snapAxis(in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, w0, in.Area.X*k, in.Paint.X*k, in.Paint.W*k, ax0, px0, px1)
 	y := snapAxis(in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, h0, in.Area.Y*k, in.Paint.Y*k, in.Paint.H*k, ay0, py0, py1)
@@ -76,22 +76,25 @@ func snapAxis(r css.Repeat, pos *css.Edge, env *css.Env, k, area, snapped, tile,
 	if r == css.SpaceTiles {
 		n := math.Floor(snapped / tile)
 		if n > 1 {
-			d.space = (snapped - n*tile) / (n - 1)
-			step := tile + d.space
-			d.phase = mod(-snappedBox, step)
+			d.space = grid((snapped - n*tile) / (n - 1))
+			d.phase = mod(-box, tile+d.space)
 			return d
 		}
 		r = css.NoRepeat
 	}
 	if r != css.NoRepeat {
-		d.phase = mod(-(box + offset(area-unrounded)), tile)
+		free := area - unrounded
+		if r == css.Round {
+			free = snapped - unrounded
+		}
+		d.phase = mod(-(box + offset(free)), tile)
 		if tile-d.phase < 1.0/128 {
 			d.phase = 0
 		}
 		return d
 	}
-	at := box + offset(area-tile)
-	snappedAt := snappedBox + offset(snapped-tile)
+	at := box + offset(area-unrounded)
+	snappedAt := snappedBox + offset(snapped-unrounded)
 	if at > 0 {
 		d.d0 = max(snap(grid(paintAt)+at), p0)
 		d.d1 = d.d0 + int(math.Floor(tile+0.5))
