@@ -122,7 +122,7 @@ func (c *canvas) layer(f *layout.Frame, l *place.Placed, k float64) error {
 	if err != nil || sh == nil {
 		return err
 	}
-	c.fill(sh, dest, c.clip(f, l.Layer.Clip, k), l.Layer.Blend)
+	c.fill(sh, dest.Intersect(image.Rect(s.Clip[0], s.Clip[1], s.Clip[2], s.Clip[3])), c.clip(f, l.Layer.Clip, k), l.Layer.Blend)
 	return nil
 }
 
@@ -159,7 +159,14 @@ func outward(x, w, kx, y, h, ky float64) (x0, y0, x1, y1 int) {
 // pixels returns the picture at the level it is scaled from.
 func pixels(l *place.Placed, s *place.Snapped) (*image.RGBA, error) {
 	if l.File.Vector != nil {
-		return l.File.Draw(max(int(math.Ceil(s.Tile.X-1e-6)), 1), max(int(math.Ceil(s.Tile.Y-1e-6)), 1), l.Landing.Size.X, l.Landing.Size.Y)
+		iw, ih := l.Natural.W, l.Natural.H
+		if iw == 0 {
+			iw = l.Landing.Size.X
+		}
+		if ih == 0 {
+			ih = l.Landing.Size.Y
+		}
+		return l.File.Draw(max(int(math.Ceil(s.Tile.X-1e-6)), 1), max(int(math.Ceil(s.Tile.Y-1e-6)), 1), iw, ih)
 	}
 	return l.File.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
 }

@@ -55,32 +55,41 @@ func (s *sampler) prepare(x0, x1 int) {
 }
 
 // tap returns the two picture px around a device px and the second one's weight.
+// lo and hi bound the px that are read; where the axis wraps they are its ends.
 func (s *sampler) tap(dev, scale, offset float64, wrap bool, lo, hi int) (a, b int, w uint32) {
-	n := hi - lo // the whole side where it wraps
-	u := (dev+0.5)*scale + offset - 0.5
-	if s.exact {
-		u = math.Floor(u + 0.5)
-	}
-	if wrap {
-		u -= math.Floor(u/float64(n)) * float64(n)
-	}
-	f := math.Floor(u)
-	if s.fine {
-		w = uint32((u-f)*256 + 0.5)
-	} else {
-		w = uint32((u-f)*16+1.0/4096) * 16
-	}
-	a = int(f)
-	if w == 256 {
-		a, w = a+1, 0
+	u := (dev+0.5)*scale + offset
+	switch {
+	case s.exact:
+		a = int(math.Floor(u))
+	case s.fine:
+		u -= 0.5
+		f := math.Floor(u)
+		a, w = int(f), uint32((u-f)*256+0.5)
+		if w == 256 {
+			a, w = a+1, 0
+		}
+	case wrap:
+		return coarseWrap(u, hi-lo)
+	default: // 16.16 fixed point, of which four bits are kept
+		q := int64(math.Floor(u*65536)) - 1<<15
+		a, w = int(q>>16), uint32(q>>12&15)*16
 	}
 	b = a + 1
 	if wrap {
-		a, b = wrapIndex(a, n), wrapIndex(b, n)
-	} else {
-		a, b = min(max(a, lo), hi-1), min(max(b, lo), hi-1)
+		n := hi - lo
+		return wrapIndex(a, n), wrapIndex(b, n), w
 	}
-	return a, b, w
+	return min(max(a, lo), hi-1), min(max(b, lo), hi-1), w
+}
+
+// coarseWrap is tap on a repeating axis of n px: rasterizers count it in 1/65536
+// of the tile.
+func coarseWrap(u float64, n int) (a, b int, w uint32) {
+	u /= float64(n)
+	one := int64(65536 / n)
+	q := int64(math.Floor((u-math.Floor(u))*65536)) - one/2
+	at := func(q int64) int64 { return (q & 0xffff) * int64(n) }
+	return int(at(q) >> 16), int(at(q+one) >> 16), uint32(at(q)>>12&15) * 16
 }
 
 func wrapIndex(i, n int) int {

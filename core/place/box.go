@@ -32,6 +32,10 @@ func Box(f *layout.Frame, pg *layout.PageLayout, scroll float64, store *picture.
 		p := Placed{Image: img, Notes: &f.At.Notes[i]}
 		p.Input = Input{Layer: l, Env: &f.Env, Pixels: density, Keep: p.Notes.Keep, Focus: p.Notes.Focus}
 		p.Area, p.Paint = areas(f, pg, l, scroll)
+		p.Bound = p.Paint
+		if f.Box.Role != plan.Canvas {
+			p.Bound = f.Border
+		}
 		if img.IsURL {
 			file, err := store.File(img.URL)
 			if err != nil {

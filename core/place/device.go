@@ -15,6 +15,7 @@ import (
 // into Dest.
 type Snapped struct {
 	Dest  [4]int // x0, y0, x1, y1, half-open
+	Clip  [4]int // the painting area; Dest may reach out of it
 	Tile  Point
 	Phase Point
 	Space Point
@@ -39,22 +40,51 @@ func grid(v float64) float64 { return math.Floor(v*64+1e-6) / 64 }
 func Device(in *Input, k float64) Snapped {
 	ax0, ay0, ax1, ay1 := SnapRect(in.Area, k)
 	px0, py0, px1, py1 := SnapRect(in.Paint, k)
+	bx0, by0, bx1, by1 := SnapRect(in.Bound, k)
+	clip := [4]int{px0, py0, px1, py1}
+	paint, bound := in.Paint, in.Bound
+	if in.Layer.Attachment == css.Fixed {
+		// A fixed layer is laid over the whole window, then cut to the box.
+		paint, bound = in.Area, in.Area
+		px0, py0, px1, py1 = ax0, ay0, ax1, ay1
+		bx0, by0, bx1, by1 = ax0, ay0, ax1, ay1
+	}
 	sw, sh := float64(ax1-ax0), float64(ay1-ay0)
 	aw, ah := grid(in.Area.W*k), grid(in.Area.H*k)
 	w, h := tileSize(in.Layer, in.Env, in.Natural, aw, ah, sw, sh, k, true)
 	w0, h0 := grid(w), grid(h)
 	w, h = roundTiles(in.Layer, sw, sh, w0, h0)
 	w, h = grid(w), grid(h)
-	x := snapAxis(in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, w0, in.Area.X*k, in.Paint.X*k, in.Paint.W*k, ax0, px0, px1)
-	y := snapAxis(in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, h0, in.Area.Y*k, in.Paint.Y*k, in.Paint.H*k, ay0, py0, py1)
-	s := Snapped{Dest: [4]int{x.d0, y.d0, x.d1, y.d1}, Tile: Point{w, h}, Phase: Point{x.phase, y.phase},
+	ax := deviceIn{in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, w0, in.Area.X * k, paint.X * k, paint.W * k, bound.Right() * k, ax0, px0, px1, bx0, bx1}
+	ay := deviceIn{in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, h0, in.Area.Y * k, paint.Y * k, paint.H * k, bound.Bottom() * k, ay0, py0, py1, by0, by1}
+	x, y := ax.snap(), ay.snap()
+	s := Snapped{Dest: [4]int{x.d0, y.d0, x.d1, y.d1}, Clip: clip, Tile: Point{w, h}, Phase: Point{x.phase, y.phase},
 		Space: Point{x.space, y.space}, Part: Point{x.part, y.part}}
 	if w <= 0 || h <= 0 {
 		s.Dest = [4]int{px0, py0, px0, py0}
 		return s
 	}
 	s.One = s.Space == Point{} && x.phase+x.part <= w+1e-9 && y.phase+y.part <= h+1e-9
+	if s.One && in.Layer.Attachment == css.Fixed {
+		s.cut(in.Bound, k)
+	}
 	return s
+}
+
+// cut leaves of a single draw what lies in a rectangle.
+func (s *Snapped) cut(r layout.Rect, k float64) {
+	x0, y0, x1, y1 := SnapRect(r, k)
+	axis := func(d0, d1 *int, phase, part *float64, at, length float64, lo, hi int) {
+		if shift := at - float64(*d0); shift > 0 {
+			*phase += shift
+			*part -= shift
+		}
+		*d0 = max(*d0, lo)
+		*part = min(*part, length)
+		*d1 = max(min(*d1, hi), *d0)
+	}
+	axis(&s.Dest[0], &s.Dest[2], &s.Phase.X, &s.Part.X, grid(r.X*k), grid(r.W*k), x0, x1)
+	axis(&s.Dest[1], &s.Dest[3], &s.Phase.Y, &s.Part.Y, grid(r.Y*k), grid(r.H*k), y0, y1)
 }
 
 type deviceAxis struct {
@@ -62,49 +92,67 @@ type deviceAxis struct {
 	phase, space, part float64
 }
 
-// snapAxis is one axis in device px: un- and snapped positioning length, tile,
-// where the positioning and painting areas begin, and both snapped. unrounded is
-// the tile before round: positions are of the space that it would leave.
-func snapAxis(r css.Repeat, pos *css.Edge, env *css.Env, k, area, snapped, tile, unrounded, areaAt, paintAt, paintLen float64, a0, p0, p1 int) deviceAxis {
-	d := deviceAxis{d0: p0, d1: p1, part: float64(p1 - p0)}
-	if tile <= 0 {
+// deviceIn is what decides one axis, in device px.
+type deviceIn struct {
+	repeat   css.Repeat
+	pos      *css.Edge
+	env      *css.Env
+	k        float64
+	area     float64 // positioning length, and the same snapped
+	snapped  float64
+	tile     float64
+	unround  float64 // the tile before round: positions are of the space it would leave
+	areaAt   float64 // where the positioning and painting areas begin
+	paintAt  float64
+	paintLen float64
+	boundEnd float64 // where the border box ends
+	a0       int     // positioning area, painting area and border box, snapped
+	p0, p1   int
+	b0, b1   int
+}
+
+func (in *deviceIn) snap() deviceAxis {
+	d := deviceAxis{d0: in.p0, d1: in.p1, part: grid(in.paintLen)}
+	if in.tile <= 0 {
 		return d
 	}
-	offset := func(free float64) float64 { return grid(pos.ResolveEdge(env, free/k) * k) }
-	box := grid(areaAt) - grid(paintAt) // of the positioning area from the painting area
-	snappedBox := float64(a0 - p0)
-	if r == css.SpaceTiles {
-		n := math.Floor(snapped / tile)
+	offset := func(free float64) float64 { return grid(in.pos.ResolveEdge(in.env, free/in.k) * in.k) }
+	paintAt := grid(in.paintAt)
+	box := grid(in.areaAt) - paintAt // of the positioning area from the painting area
+	repeat := in.repeat
+	if repeat == css.SpaceTiles {
+		n := math.Floor(in.snapped / in.tile)
 		if n > 1 {
-			d.space = grid((snapped - n*tile) / (n - 1))
-			d.phase = mod(-box, tile+d.space)
+			d.space = grid((in.snapped - n*in.tile) / (n - 1))
+			d.phase = mod(-box, in.tile+d.space)
 			return d
 		}
-		r = css.NoRepeat
+		repeat = css.NoRepeat
 	}
-	if r != css.NoRepeat {
-		free := area - unrounded
-		if r == css.Round {
-			free = snapped - unrounded
+	if repeat != css.NoRepeat {
+		free := in.area - in.unround
+		if repeat == css.Round {
+			free = in.snapped - in.unround
 		}
-		d.phase = mod(-(box + offset(free)), tile)
-		if tile-d.phase < 1.0/128 {
+		d.phase = mod(-(box + offset(free)), in.tile)
+		if in.tile-d.phase < 1.0/128 {
 			d.phase = 0
 		}
 		return d
 	}
-	at := box + offset(area-unrounded)
-	snappedAt := snappedBox + offset(snapped-unrounded)
+	at := box + offset(in.area-in.unround)
+	end := grid(in.boundEnd) - paintAt // the border box ends here
 	if at > 0 {
-		d.d0 = max(snap(grid(paintAt)+at), p0)
-		d.d1 = d.d0 + int(math.Floor(tile+0.5))
-		d.part = min(tile, grid(paintLen)-at)
+		d.d0 = max(snap(paintAt+at), in.p0)
+		d.d1 = d.d0 + int(math.Floor(in.tile+0.5))
+		d.part = min(in.tile, end-at)
 	} else {
 		d.phase = -at
-		d.part = min(tile+at, grid(paintLen))
-		d.d1 = p0 + int(math.Floor(tile+snappedAt+0.5))
+		d.part = min(in.tile+at, end)
+		snappedAt := float64(in.a0-in.p0) + offset(in.snapped-in.unround)
+		d.d1 = in.p0 + int(math.Floor(in.tile+snappedAt+0.5))
 	}
-	// What the painting area cuts off is cut from both, each in its own measure.
-	d.d1 = max(min(d.d1, p1), d.d0)
+	// What the border box cuts off is cut from both, each in its own measure.
+	d.d1 = max(min(d.d1, in.b1), d.d0)
 	return d
 }

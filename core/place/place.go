@@ -39,6 +39,7 @@ type Input struct {
 	Pixels  float64     // picture pixels per CSS px of its natural size; 1 but for image-set
 	Area    layout.Rect // positioning area
 	Paint   layout.Rect // painting area
+	Bound   layout.Rect // border box; only Device uses it
 	Keep    *plan.Region
 	Focus   *plan.Point
 }

@@ -184,7 +184,7 @@ func TestDeviceCoverFillsTheSnappedBox(t *testing.T) {
 		area := layout.Rect{X: r.Float64() * 50, Y: r.Float64() * 50, W: 1 + r.Float64()*500, H: 1 + r.Float64()*500}
 		k := []float64{1, 1.25, 1.5, 2, 3}[r.IntN(5)]
 		l := layer(t, "url(a) 30% 70%/cover no-repeat")
-		in := Input{Layer: &l, Env: &window, Natural: raster(640, 480), Pixels: 1, Area: area, Paint: area}
+		in := Input{Layer: &l, Env: &window, Natural: raster(640, 480), Pixels: 1, Area: area, Paint: area, Bound: area}
 		s := Device(&in, k)
 		x0, y0, x1, y1 := SnapRect(area, k)
 		if s.Dest != [4]int{x0, y0, x1, y1} || !s.One {
