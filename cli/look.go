@@ -105,7 +105,7 @@ func lookAt(name string) (*looked, error) {
 				h = w / f.Vector.Ratio
 			}
 		}
-		return f.Draw(max(int(w), 1), max(int(h), 1), w, h)
+		return f.Draw(max(int(w), 1), max(int(h), 1), picture.View{W: w, H: h, KX: 1, KY: 1, NaturalW: w, NaturalH: h})
 	}()
 	if err != nil {
 		return nil, err

@@ -11,6 +11,7 @@ package paint
 import (
 	"fmt"
 	"image"
+	"image/draw"
 	"math"
 
 	"tourmaline/core/css"
@@ -141,11 +142,48 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 			part.fill(sh, image.Rect(0, 0, int(math.Ceil(w-1e-6)), int(math.Ceil(h-1e-6))), edgeClip(w, h), css.BlendNormal)
 		}), nil
 	}
-	img, err := pixels(l, s)
+	if l.File.Vector != nil {
+		return c.vector(l, s, x, y, dest)
+	}
+	img, err := l.File.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
 	if err != nil {
 		return nil, source.At(err, l.Notes.Pos, "", 0)
 	}
 	return c.tiles(img, s, x, y, dest), nil
+}
+
+// vector paints an SVG: straight into dest where one draw fills it, else as a
+// pattern. Its lines are drawn at the size that is shown.
+func (c *canvas) vector(l *place.Placed, s *place.Snapped, x, y float64, dest image.Rectangle) (shader, error) {
+	view := picture.View{W: s.Tile.X, H: s.Tile.Y, NaturalW: l.Natural.W, NaturalH: l.Natural.H}
+	if view.NaturalW == 0 {
+		view.NaturalW = l.Landing.Size.X
+	}
+	if view.NaturalH == 0 {
+		view.NaturalH = l.Landing.Size.Y
+	}
+	if s.One {
+		view.KX, view.KY = float64(dest.Dx())/s.Part.X, float64(dest.Dy())/s.Part.Y
+		view.X, view.Y = s.Phase.X*view.KX, s.Phase.Y*view.KY
+		img, err := l.File.Draw(dest.Dx(), dest.Dy(), view)
+		if err != nil {
+			return nil, source.At(err, l.Notes.Pos, "", 0)
+		}
+		smp := &sampler{img: img, sx: 1, sy: 1, ox: -float64(dest.Min.X), oy: -float64(dest.Min.Y)}
+		smp.prepare(dest.Min.X, dest.Max.X)
+		return imageShader{smp, !picture.HasAlpha(img)}, nil
+	}
+	var failed error
+	sh := newPattern(s, x, y, dest, func(tile *image.RGBA, kx, ky float64) {
+		view.KX, view.KY = kx, ky
+		img, err := l.File.Draw(tile.Rect.Dx(), tile.Rect.Dy(), view)
+		if err != nil {
+			failed = source.At(err, l.Notes.Pos, "", 0)
+			return
+		}
+		draw.Draw(tile, tile.Rect, img, image.Point{}, draw.Src)
+	})
+	return sh, failed
 }
 
 // outward is the piece of a picture that a part of its tile shows, rounded out.
@@ -154,21 +192,6 @@ func outward(x, w, kx, y, h, ky float64) (x0, y0, x1, y1 int) {
 	lo := func(v float64) int { return int(math.Floor(v + near)) }
 	hi := func(v float64) int { return int(math.Ceil(v - near)) }
 	return lo(x * kx), lo(y * ky), hi((x + w) * kx), hi((y + h) * ky)
-}
-
-// pixels returns the picture at the level it is scaled from.
-func pixels(l *place.Placed, s *place.Snapped) (*image.RGBA, error) {
-	if l.File.Vector != nil {
-		iw, ih := l.Natural.W, l.Natural.H
-		if iw == 0 {
-			iw = l.Landing.Size.X
-		}
-		if ih == 0 {
-			ih = l.Landing.Size.Y
-		}
-		return l.File.Draw(max(int(math.Ceil(s.Tile.X-1e-6)), 1), max(int(math.Ceil(s.Tile.Y-1e-6)), 1), iw, ih)
-	}
-	return l.File.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
 }
 
 type imageShader struct {
@@ -224,14 +247,14 @@ func tileAxis(px int, tile, phase float64, at, length int) (scale, offset float6
 const maxTile = 4 << 20
 
 // newPattern repeats a tile that is drawn first: its size with its gap is rounded
-// up to whole px, draw fills it at that scale, and it is laid at its true size.
-func newPattern(s *place.Snapped, x, y float64, dest image.Rectangle, draw func(tile *image.RGBA, kx, ky float64)) shader {
+// up to whole px, fill draws it at that scale, and it is laid at its true size.
+func newPattern(s *place.Snapped, x, y float64, dest image.Rectangle, fill func(tile *image.RGBA, kx, ky float64)) shader {
 	w, h := s.Tile.X+s.Space.X, s.Tile.Y+s.Space.Y
 	f := math.Min(1, math.Sqrt(maxTile/(w*h)))
 	tw, th := max(int(math.Ceil(w*f-1e-6)), 1), max(int(math.Ceil(h*f-1e-6)), 1)
 	tile := image.NewRGBA(image.Rect(0, 0, tw, th))
 	kx, ky := float64(tw)/w, float64(th)/h
-	draw(tile, kx, ky)
+	fill(tile, kx, ky)
 	smp := &sampler{img: tile, wrapX: true, wrapY: true, sx: kx, sy: ky, ox: -x * kx, oy: -y * ky}
 	smp.blend = fine
 	smp.prepare(dest.Min.X, dest.Max.X)

@@ -56,7 +56,7 @@ type File struct {
 	err    error
 	levels []*image.RGBA
 	lmu    sync.Mutex
-	drawn  map[image.Point]*image.RGBA
+	drawn  map[drawing]*image.RGBA
 }
 
 // Data returns the file's bytes; do not write to them.

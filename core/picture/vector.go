@@ -145,10 +145,18 @@ func (v *Vector) icon() (icon *oksvg.SvgIcon, err error) {
 	return oksvg.ReadIconStream(bytes.NewReader(v.inner), oksvg.IgnoreErrorMode)
 }
 
-// Draw returns the SVG drawn at w x h px as premultiplied sRGB, for a picture
-// whose natural size is iw x ih CSS px (what its user space is when it has no
-// viewBox). Results are kept per size and shared: do not write to them.
-func (f *File) Draw(w, h int, iw, ih float64) (*image.RGBA, error) {
+// View says which part of an SVG is drawn and how large: the whole drawing is
+// fitted into W x H px, stretched by KX and KY (which does not count for its
+// aspect ratio), and what is returned begins at X, Y of the result. NaturalW and
+// NaturalH are its natural size in CSS px: its user space when it has no viewBox.
+type View struct {
+	W, H, KX, KY, X, Y float64
+	NaturalW, NaturalH float64
+}
+
+// Draw returns w x h px of the SVG as premultiplied sRGB. Results are kept and
+// shared: do not write to them.
+func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 	v := f.Vector
 	if v == nil {
 		return nil, &source.UnsupportedError{In: f.Name, Msg: "only an SVG is drawn at a size"}
@@ -158,7 +166,7 @@ func (f *File) Draw(w, h int, iw, ih float64) (*image.RGBA, error) {
 	}
 	f.lmu.Lock()
 	defer f.lmu.Unlock()
-	key := image.Pt(w, h)
+	key := drawing{w, h, view}
 	if img, ok := f.drawn[key]; ok {
 		return img, nil
 	}
@@ -167,31 +175,37 @@ func (f *File) Draw(w, h int, iw, ih float64) (*image.RGBA, error) {
 		return nil, &source.SyntaxError{In: f.Name, Msg: err.Error()}
 	}
 	img := image.NewRGBA(image.Rect(0, 0, w, h))
-	box := v.ViewBox
-	stretch := v.Stretch
+	box, stretch := v.ViewBox, v.Stretch
 	if box[2] <= 0 || box[3] <= 0 {
-		box, stretch = [4]float64{0, 0, iw, ih}, true
+		box, stretch = [4]float64{0, 0, view.NaturalW, view.NaturalH}, true
 	}
-	sx, sy := float64(w)/box[2], float64(h)/box[3]
+	sx, sy := view.W/box[2], view.H/box[3]
 	var tx, ty float64
 	if !stretch {
 		s := min(sx, sy)
 		if v.Slice {
 			s = max(sx, sy)
 		}
-		tx, ty = align(v.Align, "X", float64(w)-s*box[2]), align(v.Align, "Y", float64(h)-s*box[3])
+		tx = align(v.Align, "X", view.W-s*box[2])
+		ty = align(v.Align, "Y", view.H-s*box[3])
 		sx, sy = s, s
 	}
-	icon.Transform = rasterx.Identity.Translate(tx, ty).Scale(sx, sy).Translate(-box[0], -box[1])
+	icon.Transform = rasterx.Identity.Translate(-view.X, -view.Y).Scale(view.KX, view.KY).Translate(tx, ty).Scale(sx, sy).Translate(-box[0], -box[1])
 	scanner := rasterx.NewScannerGV(w, h, img, img.Bounds())
 	if err := drawIcon(icon, rasterx.NewDasher(w, h, scanner)); err != nil {
 		return nil, &source.SyntaxError{In: f.Name, Msg: err.Error()}
 	}
 	if f.drawn == nil || len(f.drawn) >= 8 {
-		f.drawn = map[image.Point]*image.RGBA{}
+		f.drawn = map[drawing]*image.RGBA{}
 	}
 	f.drawn[key] = img
 	return img, nil
+}
+
+// drawing is the key of a kept result.
+type drawing struct {
+	w, h int
+	view View
 }
 
 func drawIcon(icon *oksvg.SvgIcon, d *rasterx.Dasher) (err error) {
