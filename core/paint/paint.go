@@ -123,6 +123,9 @@ func (c *canvas) layer(f *layout.Frame, l *place.Placed, k float64) error {
 	if err != nil || sh == nil {
 		return err
 	}
+	if s.One && l.Image.Gradient != nil {
+		sh = endAt(sh, dest, float64(dest.Min.X)-s.Phase.X+s.Tile.X, float64(dest.Min.Y)-s.Phase.Y+s.Tile.Y)
+	}
 	c.fill(sh, dest.Intersect(image.Rect(s.Clip[0], s.Clip[1], s.Clip[2], s.Clip[3])), c.clip(f, l.Layer.Clip, k), l.Layer.Blend)
 	return nil
 }
@@ -235,9 +238,7 @@ func (c *canvas) tiles(img *image.RGBA, s *place.Snapped, x, y float64, dest ima
 // other on it. A tile that rounds to the length it fills is stretched to it, so
 // that no second copy begins in the last px.
 func tileAxis(px int, tile, phase float64, at, length int) (scale, offset float64, wrap bool) {
-	if math.Abs(tile-float64(length)) <= 0.5 {
-		tile = float64(length)
-	}
+	tile = roundTo(tile, length)
 	scale = float64(px) / tile
 	return scale, -(float64(at) - phase) * scale, phase+float64(length) > tile+1e-6
 }
@@ -246,15 +247,58 @@ func tileAxis(px int, tile, phase float64, at, length int) (scale, offset float6
 // larger ones are drawn smaller and enlarged, as browsers do.
 const maxTile = 4 << 20
 
+// roundTo stretches a tile that rounds to the length it fills.
+func roundTo(tile float64, length int) float64 {
+	if math.Abs(tile-float64(length)) <= 0.5 {
+		return float64(length)
+	}
+	return tile
+}
+
+// endAt makes a shader end at x1, y1, which may lie inside the last px of dest.
+func endAt(sh shader, dest image.Rectangle, x1, y1 float64) shader {
+	lastX, lastY := x1-float64(dest.Max.X-1), y1-float64(dest.Max.Y-1)
+	const whole = 1 - 1.0/256
+	if lastX >= whole && lastY >= whole {
+		return sh
+	}
+	return ending{sh, dest.Max, min(max(lastX, 0), 1), min(max(lastY, 0), 1)}
+}
+
+// ending covers the last column and row of a shader in part.
+type ending struct {
+	shader
+	max          image.Point
+	lastX, lastY float64
+}
+
+func (e ending) opaque() bool { return false }
+
+func (e ending) row(y, x0, x1 int, out []uint8) {
+	e.shader.row(y, x0, x1, out)
+	scale := func(px []uint8, f float64) {
+		for i := range px {
+			px[i] = uint8(float64(px[i])*f + 0.5)
+		}
+	}
+	if y == e.max.Y-1 {
+		scale(out[:4*(x1-x0)], e.lastY)
+	}
+	if x1 == e.max.X {
+		scale(out[4*(x1-x0-1):4*(x1-x0)], e.lastX)
+	}
+}
+
 // newPattern repeats a tile that is drawn first: its size with its gap is rounded
 // up to whole px, fill draws it at that scale, and it is laid at its true size.
 func newPattern(s *place.Snapped, x, y float64, dest image.Rectangle, fill func(tile *image.RGBA, kx, ky float64)) shader {
 	w, h := s.Tile.X+s.Space.X, s.Tile.Y+s.Space.Y
+	w, h = roundTo(w, dest.Dx()), roundTo(h, dest.Dy())
 	f := math.Min(1, math.Sqrt(maxTile/(w*h)))
 	tw, th := max(int(math.Ceil(w*f-1e-6)), 1), max(int(math.Ceil(h*f-1e-6)), 1)
 	tile := image.NewRGBA(image.Rect(0, 0, tw, th))
 	kx, ky := float64(tw)/w, float64(th)/h
-	fill(tile, kx, ky)
+	fill(tile, float64(tw)/(s.Tile.X+s.Space.X), float64(th)/(s.Tile.Y+s.Space.Y))
 	smp := &sampler{img: tile, wrapX: true, wrapY: true, sx: kx, sy: ky, ox: -x * kx, oy: -y * ky}
 	smp.blend = fine
 	smp.prepare(dest.Min.X, dest.Max.X)
