@@ -326,9 +326,6 @@ func drawCell(img *image.RGBA, store *picture.Store, c *cell, opt *Options, scal
 // shadow hints at an outer shadow of the box: its offset and colour, unblurred.
 func shadow(img *image.RGBA, c *cell, box image.Rectangle, scale float64) {
 	for _, s := range c.frame.At.Style.Shadows {
-		if s.Inset {
-			continue
-		}
 		e := &c.frame.Env
 		rgba := paint.Solid8(s.Color.Resolve(e.Current))
 		dx, dy := int(s.X.Resolve(e, 0)*scale), int(s.Y.Resolve(e, 0)*scale)

@@ -107,7 +107,7 @@ var declarations = []string{
 	"background-size: auto", "background-size: 30px", "background-size: 30px auto, cover, 20% calc(1px + 2vw)", "background-repeat: space round, repeat-y",
 	"background-origin: content-box, border-box", "background-clip: text", "background-attachment: local, fixed", "background-blend-mode: color-dodge, luminosity",
 	"padding: 1px 2% 3em", "margin: 0 auto", "border: 2px solid red", "border-top: thin dashed", "border-color: red blue", "border-radius: 1px 2px / 3%",
-	"box-shadow: 1px 2px red, inset 0 0 3px 4px #fff", "color: teal", "font-size: 120%",
+	"box-shadow: 1px 2px red, 0 0 3px 4px #fff", "color: teal", "font-size: 120%",
 	"background-color: rgb(calc(100 + 20) 20 30)", "background-image: conic-gradient(from calc(1turn / 3), red, calc(30% + 10deg), blue)",
 	"background-size: calc(100px / (2 * 3) * 2)", "background-position: -5px -10%",
 }

@@ -113,7 +113,6 @@ type Radius struct{ H, V Num }
 type Shadow struct {
 	X, Y, Blur, Spread Num
 	Color              Color
-	Inset              bool
 }
 
 // Margin is a margin length or auto.
@@ -338,9 +337,8 @@ func (p *parser) shadow() (Shadow, error) {
 	for p.peek().kind != kComma && !p.atEnd() {
 		var err error
 		switch {
-		case !sh.Inset && p.peekIdent("inset"):
-			p.i++
-			sh.Inset = true
+		case p.peekIdent("inset"):
+			return sh, &source.UnsupportedError{In: p.in, Off: p.peek().off, Msg: "inset shadows are not painted here", Hint: "lay a gradient over the background instead"}
 		case !lengths && p.startsNum():
 			lengths = true
 			n := 0

@@ -99,7 +99,7 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 		if layers[i].Layer.Clip == css.TextClip {
 			continue
 		}
-		if err := c.layer(f, &layers[i], k); err != nil {
+		if err := c.filtered(f, &layers[i], k); err != nil {
 			return nil, err
 		}
 	}
@@ -111,6 +111,23 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 type canvas struct {
 	dst    *image.RGBA
 	x0, y0 int
+}
+
+// filtered paints a layer; one with filters is painted by itself first, as the
+// pseudo-element is that the stylesheet gives it.
+func (c *canvas) filtered(f *layout.Frame, l *place.Placed, k float64) error {
+	if len(l.Notes.Filters) == 0 {
+		return c.layer(f, l, k)
+	}
+	own := canvas{dst: image.NewRGBA(c.dst.Rect), x0: c.x0, y0: c.y0}
+	if err := own.layer(f, l, k); err != nil {
+		return err
+	}
+	img := applyFilters(own.dst, l.Notes.Filters, &f.Env, k)
+	for y := range img.Rect.Dy() {
+		over(c.dst.Pix[y*c.dst.Stride:][:4*img.Rect.Dx()], img.Pix[y*img.Stride:][:4*img.Rect.Dx()])
+	}
+	return nil
 }
 
 func (c *canvas) layer(f *layout.Frame, l *place.Placed, k float64) error {

@@ -69,9 +69,11 @@ func (s *sampler) tap(dev, scale, offset float64, wrap bool, lo, hi int) (a, b i
 			a, w = a+1, 0
 		}
 	case wrap:
-		return coarseWrap(u, hi-lo)
+		return coarseWrap(dev, scale, offset, hi-lo)
 	default: // 16.16 fixed point, of which four bits are kept
-		q := int64(math.Floor(u*65536)) - 1<<15
+		is := float32(scale)
+		pt := float32(is*(float32(dev)+0.5)) + float32(offset)
+		q := int64(math.Floor(float64(pt)*65536)) - 1<<15
 		a, w = int(q>>16), uint32(q>>12&15)*16
 	}
 	b = a + 1
@@ -84,10 +86,11 @@ func (s *sampler) tap(dev, scale, offset float64, wrap bool, lo, hi int) (a, b i
 
 // coarseWrap is tap on a repeating axis of n px: rasterizers count it in 1/65536
 // of the tile.
-func coarseWrap(u float64, n int) (a, b int, w uint32) {
-	u /= float64(n)
+func coarseWrap(dev, scale, offset float64, n int) (a, b int, w uint32) {
+	is := float32(scale) * (1 / float32(n))
+	u := float64(float32(is*(float32(dev)+0.5)) + float32(offset/float64(n)))
 	one := int64(65536 / n)
-	q := int64(math.Floor((u-math.Floor(u))*65536)) - one/2
+	q := int64(math.Floor(u*65536)) - one/2
 	at := func(q int64) int64 { return (q & 0xffff) * int64(n) }
 	return int(at(q) >> 16), int(at(q+one) >> 16), uint32(at(q)>>12&15) * 16
 }

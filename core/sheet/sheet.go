@@ -248,11 +248,7 @@ func frameDeclarations(st *css.Style) []string {
 	if len(st.Shadows) > 0 {
 		var parts []string
 		for _, s := range st.Shadows {
-			p := fmt.Sprintf("%s %s %s %s %s", s.X, s.Y, s.Blur, s.Spread, s.Color)
-			if s.Inset {
-				p = "inset " + p
-			}
-			parts = append(parts, p)
+			parts = append(parts, fmt.Sprintf("%s %s %s %s %s", s.X, s.Y, s.Blur, s.Spread, s.Color))
 		}
 		d = append(d, "box-shadow: "+strings.Join(parts, ", ")+";")
 	}

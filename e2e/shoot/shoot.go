@@ -1,0 +1,81 @@
+// Package shoot takes pictures of pages with a real browser, for tests.
+//
+//	if shoot.Browser() == "" { t.Skip("no browser") }
+//	img := shoot.Page(t, "/path/page.html", 1280, 960, 1.5)
+package shoot
+
+import (
+	"fmt"
+	"image"
+	"image/draw"
+	"image/png"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"tourmaline/core/picture"
+)
+
+// Browser returns the program, or "" where there is none or TOURMALINE_BROWSER is
+// none.
+func Browser() string {
+	if os.Getenv("TOURMALINE_BROWSER") == "none" {
+		return ""
+	}
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
+		if p, err := exec.LookPath(name); err == nil {
+			return p
+		}
+	}
+	return ""
+}
+
+// Page renders a file in a fresh browser with a window of w x h CSS px at a real
+// density. The page's own background is transparent where it paints nothing.
+func Page(t testing.TB, page string, w, h int, density float64) *image.RGBA {
+	t.Helper()
+	out := filepath.Join(t.TempDir(), "page.png")
+	for try := 0; ; try++ {
+		profile := t.TempDir()
+		cmd := exec.Command(Browser(), "--headless", "--no-sandbox", "--disable-gpu", "--force-color-profile=srgb", "--hide-scrollbars", "--disable-quic",
+			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-checker-imaging",
+			"--run-all-compositor-stages-before-draw", "--user-data-dir="+profile, fmt.Sprintf("--force-device-scale-factor=%g", density),
+			"--default-background-color=00000000", fmt.Sprintf("--window-size=%d,%d", w, h), "--screenshot="+out, "file://"+page)
+		timer := time.AfterFunc(60*time.Second, func() { cmd.Process.Kill() })
+		log, err := cmd.CombinedOutput()
+		timer.Stop()
+		if img, perr := ReadPNG(out); err == nil && perr == nil {
+			return img
+		}
+		if try == 2 {
+			t.Fatalf("the browser gave no picture: %v\n%s", err, log)
+		}
+	}
+}
+
+// ReadPNG reads a PNG as premultiplied RGBA, with rounding.
+func ReadPNG(path string) (*image.RGBA, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	img, err := png.Decode(f)
+	if err != nil {
+		return nil, err
+	}
+	out := image.NewRGBA(img.Bounds())
+	if n, ok := img.(*image.NRGBA); ok {
+		for i := 0; i < len(n.Pix); i += 4 {
+			for c := range 3 {
+				out.Pix[i+c] = picture.MulDiv255(uint32(n.Pix[i+c]), uint32(n.Pix[i+3]))
+			}
+			out.Pix[i+3] = n.Pix[i+3]
+		}
+		return out, nil
+	}
+	draw.Draw(out, out.Rect, img, image.Point{}, draw.Src)
+	return out, nil
+}
