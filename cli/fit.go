@@ -325,6 +325,9 @@ func (s *session) fitTable(b *plan.Box, rows []fitRow) {
 			}
 			if head != last {
 				flush()
+				if t != nil {
+					fmt.Fprintln(s.out)
+				}
 				t = s.newTable()
 				fmt.Fprintf(s.out, "  %s\n", head)
 				t.AppendHeader(table.Row{"  viewport", "box", "drawn", "px/px", "how it lands"})
