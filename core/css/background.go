@@ -15,7 +15,7 @@ type Image struct {
 	IsURL    bool
 }
 
-// SetOption is one candidate of image-set(). Density 0 means 1.
+// SetOption is one candidate of image-set().
 type SetOption struct {
 	Image   Image
 	Density float64
@@ -81,7 +81,7 @@ func (i *Image) Pick(density float64) (*Image, float64) {
 	if o.Image.Gradient != nil {
 		return &o.Image, 1 // generated images take the size they are given
 	}
-	return &o.Image, o.Density
+	return &o.Image, max(o.Density, 1e-6) // at 0x a picture is endlessly large
 }
 
 func (p *parser) startsImage() bool {
@@ -129,7 +129,8 @@ func (p *parser) imageSet() (Image, error) {
 		} else {
 			return img, p.fail("a url, string or gradient")
 		}
-		for o.Density == 0 || o.Type == "" {
+		given := false // the density
+		for !given || o.Type == "" {
 			if t := p.peek(); t.kind == kFunc && t.text == "type" && o.Type == "" {
 				p.i++
 				s := p.next()
@@ -142,20 +143,21 @@ func (p *parser) imageSet() (Image, error) {
 				}
 				continue
 			}
-			if o.Density == 0 && p.startsNum() {
+			if !given && p.startsNum() {
 				at := p.peek()
 				n, err := p.num(kindRes)
 				if err != nil {
 					return img, err
 				}
-				if o.Density = n.Resolve(&noEnv, 0); o.Density <= 0 {
-					return img, p.failAt(at, "a density above 0")
+				if o.Density = n.Resolve(&noEnv, 0); o.Density < 0 {
+					return img, p.failAt(at, "a density that is not negative")
 				}
+				given = true
 				continue
 			}
 			break
 		}
-		if o.Density == 0 {
+		if !given {
 			o.Density = 1
 		}
 		img.Set = append(img.Set, o)
@@ -347,7 +349,7 @@ func (p *parser) shorthand() (Background, error) {
 	}
 	c := b.Color
 	b.SetLayers(layers)
-	b.Color = c
+	b.Color, b.Blends = c, nil
 	return b, p.expectEnd()
 }
 

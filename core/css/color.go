@@ -366,7 +366,7 @@ var systemColors = map[string]uint32{
 	"selecteditemtext": 0xffffff, "visitedtext": 0x551a8b,
 }
 
-var colorFuncs = []string{"rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix"}
+var colorFuncs = []string{"light-dark", "rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix"}
 
 func namedColor(name string) (Color, bool) {
 	name = strings.ToLower(name)
@@ -430,6 +430,8 @@ func (p *parser) color() (Color, error) {
 			return p.colorMix()
 		case "color":
 			return p.colorFunction()
+		case "light-dark":
+			return p.lightDark()
 		}
 		return p.colorParts(t.text)
 	}
@@ -503,6 +505,21 @@ func (p *parser) alpha(legacy bool) (component, error) {
 	return a, p.close()
 }
 
+// lightDark parses the rest of light-dark(; the light scheme's colour counts.
+func (p *parser) lightDark() (Color, error) {
+	light, err := p.color()
+	if err != nil {
+		return light, err
+	}
+	if !p.comma() {
+		return light, p.fail(`","`)
+	}
+	if _, err := p.color(); err != nil {
+		return light, err
+	}
+	return light, p.close()
+}
+
 // colorParts parses the functions that have three channels and an alpha.
 func (p *parser) colorParts(name string) (Color, error) {
 	type channel struct {
@@ -549,6 +566,9 @@ func (p *parser) colorParts(name string) (Color, error) {
 		}
 		if legacy && v.none {
 			return c, p.failAt(at, "allowed in the syntax with commas")
+		}
+		if legacy && name[0] == 'h' && i > 0 && !v.pct {
+			return c, p.failAt(at, "a percentage, which the syntax with commas wants")
 		}
 		if legacy && name[0] == 'r' && v.pct != parts[0].pct {
 			return c, p.failAt(at, "of the same kind (number or percentage) as the channel before it")

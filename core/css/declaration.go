@@ -406,13 +406,18 @@ func init() {
 			parse: func(p *parser, s *Style) error {
 				b, err := p.shorthand()
 				if err == nil {
+					b.Blends = s.Blends // Differs: Compositing 1 resets it; browsers do not
 					s.Background = b
 				}
 				return err
 			},
-			take: func(dst, from *Style) { dst.Background = from.Background },
+			take: func(dst, from *Style) {
+				blends := dst.Blends
+				dst.Background = from.Background
+				dst.Blends = blends
+			},
 			parts: []string{"background-color", "background-image", "background-size", "background-repeat", "background-attachment",
-				"background-origin", "background-clip", "background-position-x", "background-position-y", "background-blend-mode"},
+				"background-origin", "background-clip", "background-position-x", "background-position-y"},
 		},
 		"color": {
 			parse: func(p *parser, s *Style) error {

@@ -320,3 +320,68 @@ func writeGolden(t *testing.T, path string, img *image.RGBA) {
 		t.Fatal(err)
 	}
 }
+
+// Scrolled pages and the canvas are compared one page at a time: each is a whole
+// plan, written as HTML by hand.
+func TestPagesAgainstBrowser(t *testing.T) {
+	if shoot.Browser() == "" {
+		t.Skip("no browser here")
+	}
+	store := testStore()
+	dir := t.TempDir()
+	for name, data := range testPictures() {
+		if err := os.WriteFile(filepath.Join(dir, name), data, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	rows := []struct {
+		name, plan, html string
+		box              string
+		density, scroll  float64
+		at               image.Point // of the box in the window, device px
+	}{
+		{"fixed, scrolled", "boxes:\n  - {name: top, height: 300px, css: 'background: teal'}\n  - {name: b, height: 400px, css: 'background: url(scene.png) 30% 60% / 50% fixed no-repeat, gold'}\n  - {name: end, height: 2000px, css: 'background: gray'}\n",
+			"<body style='margin:0' onload='scrollTo(0,200)'><div style='height:300px;background:teal'></div><div style='height:400px;background:url(scene.png) 30% 60%/50% fixed no-repeat, gold'></div><div style='height:2000px;background:gray'></div>",
+			"b", 1, 200, image.Pt(0, 100)},
+		{"fixed, scrolled, dense", "boxes:\n  - {name: top, height: 150px, margin: 0 0 33px, css: 'background: teal'}\n  - {name: b, height: 300px, css: 'background: url(tile.png) 10px 5px / 37px fixed; padding: 9px; border: 5px solid #0008'}\n  - {name: end, height: 2000px, css: 'background: gray'}\n",
+			"<body style='margin:0' onload='scrollTo(0,120)'><div style='height:150px;background:teal;margin-bottom:33px'></div><div style='box-sizing:border-box;height:300px;background:url(tile.png) 10px 5px/37px fixed; padding:9px;border:5px solid #0008'></div><div style='height:2000px;background:gray'></div>",
+			"b", 1.5, 120, image.Pt(0, 95)}, // (183-120)*1.5 = 94.5, rounded up
+		{"canvas, short page", "canvas: {css: 'background: url(scene.png) center / cover no-repeat, teal'}\nboxes:\n  - {name: b, height: 100px, css: 'background: transparent'}\n",
+			"<html style='min-height:100%'><body style='margin:0;background:url(scene.png) center/cover no-repeat, teal'><div style='height:100px'></div>", "canvas", 1, 0, image.Point{}},
+		{"canvas, page shorter than the window", "canvas: {min-height: 0px, css: 'background: linear-gradient(red, blue)'}\nboxes:\n  - {name: b, height: 100px, css: 'background: transparent'}\n",
+			"<html><body style='margin:0;background:linear-gradient(red, blue)'><div style='height:100px'></div>", "canvas", 1, 0, image.Point{}},
+		{"canvas, long page", "canvas: {css: 'background: url(tile.png) 50% 100% / 30% repeat-x #fed'}\nboxes:\n  - {name: b, height: 1500px, css: 'background: transparent'}\n",
+			"<html style='min-height:100%'><body style='margin:0;background:url(tile.png) 50% 100%/30% repeat-x #fed'><div style='height:1500px'></div>", "canvas", 1, 0, image.Point{}},
+		{"column", "page: {max-width: 500px, margin: 20px auto, padding: 15px, border: '3px solid #345', border-radius: 30px, css: 'background: url(scene.jpg) center / cover'}\nboxes:\n  - {name: b, width: 80%, height: 200px, margin: 10px auto, css: 'background: #fff8'}\n",
+			"<body style='margin:0'><main style='box-sizing:border-box;max-width:500px;margin:20px auto;padding:15px;border:3px solid #345;border-radius:30px;background:url(scene.jpg) center/cover'><div style='width:80%;height:200px;margin:10px auto'></div></main>",
+			"page", 2, 0, image.Pt(780, 40)},
+	}
+	for i, r := range rows {
+		name := fmt.Sprintf("whole%d.html", i)
+		if err := os.WriteFile(filepath.Join(dir, name), []byte("<!DOCTYPE html><meta charset=utf-8>"+r.html), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		// In a frame, since a picture of the window itself is taken unscrolled.
+		frame := fmt.Sprintf("<!DOCTYPE html><style>body{margin:0}iframe{display:block;border:0;width:%dpx;height:%dpx}</style><iframe src=%q></iframe>", windowW, windowH, name)
+		if err := os.WriteFile(filepath.Join(dir, "frame.html"), []byte(frame), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		want := shoot.Page(t, filepath.Join(dir, "frame.html"), windowW, windowH, r.density)
+		p, err := plan.Parse(r.name, []byte("tourmaline: 1\n"+r.plan))
+		if err != nil {
+			t.Fatal(err)
+		}
+		pg := layout.At(p, plan.Viewport{Width: windowW, Height: windowH, Density: r.density}, layout.Device)
+		img, err := Box(pg, pg.Frame(r.box), store, Options{Scroll: r.scroll})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := image.NewRGBA(want.Rect)
+		box := img.Rect.Add(r.at).Intersect(want.Rect)
+		draw.Draw(got, box, img, image.Point{}, draw.Src)
+		if v := compare(got, want, box); !v.ok {
+			t.Errorf("%s: %d of %d px, worst %d", r.name, v.off, v.counted, v.worst)
+			saveCase(t, fmt.Sprintf("whole-%d", i), got, want, box)
+		}
+	}
+}

@@ -79,8 +79,8 @@ func (s *Snapped) cut(r layout.Rect, k float64) {
 			*phase += shift
 			*part -= shift
 		}
+		*part = min(*part, at+length-max(float64(*d0), at))
 		*d0 = max(*d0, lo)
-		*part = min(*part, length)
 		*d1 = max(min(*d1, hi), *d0)
 	}
 	axis(&s.Dest[0], &s.Dest[2], &s.Phase.X, &s.Part.X, grid(r.X*k), grid(r.W*k), x0, x1)
