@@ -46,8 +46,9 @@ func (i Image) String() string {
 	return "none"
 }
 
-// KnownTypes are the picture types that browsers of today show.
-var KnownTypes = []string{"image/jpeg", "image/png", "image/gif", "image/webp", "image/avif", "image/svg+xml", "image/bmp", "image/apng"}
+// KnownTypes are the picture types that the browser we compare with shows.
+var KnownTypes = []string{"image/jpeg", "image/png", "image/gif", "image/webp", "image/avif", "image/svg+xml", "image/bmp", "image/apng",
+	"image/jxl", "image/jpg", "image/pjpeg", "image/x-png", "image/x-icon", "image/vnd.microsoft.icon", "image/x-xbitmap"}
 
 // Pick returns the image that a browser chooses at a density, and the density
 // of that choice: the lowest one that is enough, else the highest; types it does

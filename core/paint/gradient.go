@@ -48,8 +48,8 @@ func newRamp(g *css.Gradient, env *css.Env, length float64) *ramp {
 			stops[i].color = stops[i].raw.In(space, env.Current)
 		}
 	}
-	mean := meanColour(stops, env)
 	stops = replaceHints(stops, g.In, env)
+	mean := meanColour(stops, env)
 	r := &ramp{repeat: g.Repeating, mean: mean}
 	straight := space == css.SRGB || space == css.Legacy
 	for i, s := range stops {
@@ -531,26 +531,27 @@ func (s *gradientShader) flatColour() [4]float32 {
 	return r.mean
 }
 
-// meanColour is the mean of one period, of the stops' colours in sRGB.
+// meanColour is the mean of the stops' colours in sRGB from 0 to 1: straight, as
+// the browser takes it, and premultiplied only then. Positions are clamped.
 func meanColour(stops []stop, env *css.Env) [4]float32 {
-	var sum [4]float32
-	var last [4]float32
-	at := math.NaN()
-	span := stops[len(stops)-1].at - stops[0].at
-	for _, s := range stops {
-		if s.hint {
-			continue
-		}
-		c := premultiply(s.raw.In(css.SRGB, env.Current))
-		if !math.IsNaN(at) && span > 0 {
-			w := float32((s.at - at) / span / 2)
-			for ch := range sum {
-				sum[ch] += (last[ch] + c[ch]) * w
-			}
-		}
-		last, at = c, s.at
+	var sum, last css.RGBA
+	add := func(c css.RGBA, w float64) {
+		sum.R, sum.G, sum.B, sum.A = sum.R+c.R*w, sum.G+c.G*w, sum.B+c.B*w, sum.A+c.A*w
 	}
-	return sum
+	at, first := 0.0, true
+	for _, s := range stops {
+		c := s.color.Resolve(env.Current)
+		p := min(max(s.at, at), 1)
+		if first {
+			add(c, p)
+		} else {
+			add(last, (p-at)/2)
+			add(c, (p-at)/2)
+		}
+		last, at, first = c, p, false
+	}
+	add(last, 1-at)
+	return premultiply(css.Color{Space: css.SRGB, C: [3]float64{sum.R, sum.G, sum.B}, A: sum.A})
 }
 
 // rowF is row in floats 0..255, not rounded.

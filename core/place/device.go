@@ -31,8 +31,9 @@ func SnapRect(r layout.Rect, k float64) (x0, y0, x1, y1 int) {
 // snap rounds half up, on the 1/64 px grid that browsers lay out on.
 func snap(v float64) int { return int(math.Floor(grid(v) + 0.5)) }
 
-// grid rounds down to 1/64; what misses a step by float noise counts as on it.
-func grid(v float64) float64 { return math.Floor(v*64+1e-6) / 64 }
+// grid rounds towards 0 to 1/64, as layout's fixed point does; what misses a step
+// by float noise counts as on it.
+func grid(v float64) float64 { return math.Trunc(v*64+math.Copysign(1e-6, v)) / 64 }
 
 // Device returns the landing as it is painted at k device px per CSS px. Rules
 // are the ones docs/RATIONALE.md lists under "Why do tiles and single pictures
