@@ -165,7 +165,13 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 	if l.File.Vector != nil {
 		return c.vector(l, s, x, y, dest)
 	}
-	img, err := l.File.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
+	var img *image.RGBA
+	var err error
+	if s.Space != (place.Point{}) || l.File.Orientation != 1 {
+		img, err = l.File.Half(s.Tile.X/float64(l.File.Width), s.Tile.Y/float64(l.File.Height))
+	} else {
+		img, err = l.File.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
+	}
 	if err != nil {
 		return nil, source.At(err, l.Notes.Pos, "", 0)
 	}

@@ -54,7 +54,8 @@ type File struct {
 	once   sync.Once
 	pixels *image.RGBA
 	err    error
-	levels []*image.RGBA
+	halves []*image.RGBA
+	levels map[int]*image.RGBA
 	lmu    sync.Mutex
 	drawn  map[drawing]*image.RGBA
 }
