@@ -1,0 +1,117 @@
+package sheet
+
+import (
+	"strings"
+	"testing"
+
+	"tourmaline/core/css"
+	"tourmaline/core/plan"
+)
+
+func write(t *testing.T, text string) string {
+	t.Helper()
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {named: {w: 700x500@1}}\n"+text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := CSS(p, nil, Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+// What is written means what the plan says: its declarations, read back, give
+// the same layers.
+func TestWrittenDeclarationsReadBack(t *testing.T) {
+	for _, want := range []string{
+		"background: url(a.png) 10% 20px / 30% auto repeat-x fixed content-box padding-box, linear-gradient(in oklch longer hue, red, blue) #123",
+		"background: red", "background: url(a.png), url(b.png) center / cover no-repeat; background-blend-mode: multiply, screen",
+		"background: radial-gradient(circle 10px at 3px 4px, red 10% 20%, 30%, blue); border: 2px dashed teal; border-radius: 4px 5px / 6px",
+	} {
+		out := write(t, "boxes: [{name: b, height: 9px, css: '"+want+"'}]")
+		body := out[strings.Index(out, "{")+1 : strings.LastIndex(out, "}")]
+		a, b := css.NewStyle(), css.NewStyle()
+		if err := a.ApplyText(want, nil); err != nil {
+			t.Fatal(err)
+		}
+		if err := b.ApplyText(body, nil); err != nil {
+			t.Errorf("%s\nwritten as%s%v", want, body, err)
+			continue
+		}
+		la, lb := a.Layers(), b.Layers()
+		for i := range la {
+			if la[i].String() != lb[i].String() || la[i].Blend != lb[i].Blend {
+				t.Errorf("%s\nlayer %d read back as %s, was %s", want, i, lb[i], la[i])
+			}
+		}
+		if a.Background.Color.String() != b.Background.Color.String() || len(la) != len(lb) {
+			t.Errorf("%s: colour %s, was %s", want, b.Background.Color, a.Background.Color)
+		}
+	}
+}
+
+func TestWhenBlocksWriteOnlyChanges(t *testing.T) {
+	out := write(t, `boxes:
+  - name: b
+    height: 90px
+    layers: [{image: a.jpg, size: cover, position: 30% 40%}]
+    when:
+      (width < 600px): {height: 50px}
+      (width < 400px): {css: 'background-position: left'}
+`)
+	if strings.Contains(out, "600px") {
+		t.Errorf("a block that changes the height only is written:\n%s", out)
+	}
+	block := out[strings.Index(out, "@media (width < 400px)"):]
+	if strings.Count(block, ";") != 1 || !strings.Contains(block, "background-position: 0% 50%;") {
+		t.Errorf("more than the change is written:\n%s", block)
+	}
+}
+
+func TestFiltersGoToPseudoElements(t *testing.T) {
+	out := write(t, `boxes:
+  - name: b
+    height: 90px
+    layers:
+      - gradient: linear-gradient(red, blue)
+      - {image: a.jpg, filter: blur(2px)}
+      - {image: b.jpg}
+      - color: teal
+`)
+	for _, want := range []string{".b {", ".b::before {", ".b::after {", "filter: blur(2px);", "isolation: isolate;", `content: "";`} {
+		if strings.Count(out, want) == 0 {
+			t.Errorf("%q is missing:\n%s", want, out)
+		}
+	}
+	before := out[strings.Index(out, "::before"):strings.Index(out, "::after")]
+	if !strings.Contains(before, "a.jpg") || !strings.Contains(before, "filter") {
+		t.Errorf("the filtered picture is not alone in ::before:\n%s", out)
+	}
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - name: b\n    height: 9px\n    layers: [{image: a, filter: blur(1px)}, {image: b, filter: blur(1px)}, {image: c, filter: blur(1px)}]\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := CSS(p, nil, Options{}); err == nil || !strings.Contains(err.Error(), "p.yaml:5:") {
+		t.Errorf("three filtered layers: %v", err)
+	}
+}
+
+func TestMarkup(t *testing.T) {
+	for selector, want := range map[string]string{
+		"header.hero": `<header class="hero">`, ".a.b#c": `<div class="a b" id="c">`, "main > section.x": `<main><section class="x">`, "body .x": `<div class="x">`,
+		"a:hover": "", "p + p": "", "[x]": "", "html": "",
+	} {
+		if got, _, _ := markup(selector, ""); got != want {
+			t.Errorf("%s: %s, want %s", selector, got, want)
+		}
+	}
+}
+
+func TestWeight(t *testing.T) {
+	for n, want := range map[int]string{900: "900 B", 1500: "1.5 KB", 15400: "15 KB", 1250000: "1.25 MB"} {
+		if got := Weight(n); got != want {
+			t.Errorf("%d: %s, want %s", n, got, want)
+		}
+	}
+}
