@@ -18,6 +18,9 @@ test: build
 	sh e2e/need.sh
 	go vet ./...
 	test -z "$$(gofmt -l .)"
+	GOOS=windows go build -o bin/cross ./cmd/tourmaline
+	GOOS=darwin GOARCH=arm64 go build -o bin/cross ./cmd/tourmaline
+	rm bin/cross
 	go test ./...
 
 bench:

@@ -1,11 +1,10 @@
 module tourmaline
 
-go 1.26.8
+go 1.26.0
 
 require (
 	github.com/bep/imagemeta v1.0.1
 	github.com/goccy/go-yaml v1.19.2
-	github.com/google/renameio/v2 v2.0.2
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/srwiley/oksvg v0.0.0-20221011165216-be6e8873101c
 	github.com/srwiley/rasterx v0.0.0-20220730225603-2ab79fcdd4ef

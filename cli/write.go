@@ -10,8 +10,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-
-	"github.com/google/renameio/v2"
 )
 
 // encodePNG codes a picture; premultiplied pixels become straight ones.
@@ -51,7 +49,18 @@ func straight(img *image.RGBA) *image.NRGBA {
 
 // writeFile writes a file whole or not at all, and says what is wrong in words.
 func writeFile(path string, data []byte) error {
-	if err := renameio.WriteFile(path, data, 0o644); err != nil {
+	if st, err := os.Stat(path); err == nil && st.IsDir() {
+		return cannotWrite(path, errors.New("this is a folder"))
+	}
+	if _, err := os.Stat(filepath.Dir(path)); err != nil { // a misspelt folder is not made
+		return cannotWrite(path, err)
+	}
+	tmp, err := writeTemp(path, data)
+	if err != nil {
+		return err
+	}
+	if err := os.Rename(tmp, path); err != nil {
+		os.Remove(tmp)
 		return cannotWrite(path, err)
 	}
 	return nil

@@ -436,6 +436,10 @@ func TestUsageErrors(t *testing.T) {
 		{"look", "look needs a picture"},
 		{"fit nothere.yaml", "the plan cannot be read"},
 		{"proof --width 10", "--width: 10 is not between"},
+		{"proof -o nofolder/a.png", "nofolder/a.png: cannot be written"},
+		{"proof -o pics", "pics: cannot be written: this is a folder"},
+		{"paint --box hero --at phone -o a.png extra.yaml more.yaml", "one plan at a time"},
+		{"demo", "demo needs a folder"},
 	} {
 		r := run(t, dir, strings.Fields(row.args)...)
 		if r.code != 2 || !strings.Contains(r.err, row.want) {
