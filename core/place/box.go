@@ -36,6 +36,11 @@ func Box(f *layout.Frame, pg *layout.PageLayout, scroll float64, store *picture.
 		if f.Box.Role != plan.Canvas {
 			p.Bound = f.Border
 		}
+		p.Edge = f.Edge
+		for side, b := range f.At.Style.Borders {
+			c := b.Color.Resolve(f.Env.Current)
+			p.Opaque[side] = f.Edge[side] > 0 && b.Style == "solid" && c.A >= 1
+		}
 		if img.IsURL {
 			file, err := store.File(img.URL)
 			if err != nil {

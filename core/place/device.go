@@ -56,8 +56,8 @@ func Device(in *Input, k float64) Snapped {
 	w0, h0 := grid(w), grid(h)
 	w, h = roundTiles(in.Layer, sw, sh, w0, h0)
 	w, h = grid(w), grid(h)
-	ax := deviceIn{in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, w0, in.Area.X * k, paint.X * k, paint.W * k, bound.Right() * k, ax0, px0, px1, bx0, bx1}
-	ay := deviceIn{in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, h0, in.Area.Y * k, paint.Y * k, paint.H * k, bound.Bottom() * k, ay0, py0, py1, by0, by1}
+	ax := deviceIn{in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, w0, in.Area.X * k, paint.X * k, paint.W * k, bound.Right() * k, ax0, px0, px1, bx0, bx1, in.Layer.Origin, in.Layer.Clip, in.Edge[css.Left], in.Opaque[css.Left]}
+	ay := deviceIn{in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, h0, in.Area.Y * k, paint.Y * k, paint.H * k, bound.Bottom() * k, ay0, py0, py1, by0, by1, in.Layer.Origin, in.Layer.Clip, in.Edge[css.Top], in.Opaque[css.Top]}
 	x, y := ax.snap(), ay.snap()
 	s := Snapped{Dest: [4]int{x.d0, y.d0, x.d1, y.d1}, Clip: clip, Tile: Point{w, h}, Phase: Point{x.phase, y.phase},
 		Space: Point{x.space, y.space}, Part: Point{x.part, y.part}}
@@ -110,6 +110,23 @@ type deviceIn struct {
 	a0       int     // positioning area, painting area and border box, snapped
 	p0, p1   int
 	b0, b1   int
+	origin   css.Box
+	clip     css.Box
+	edge     float64 // width of the border at the start
+	opaque   bool    // it hides what is behind it
+}
+
+// spaceAt is where the first of spaced tiles begins. Only for them do browsers
+// mix rounded and exact edges, by origin and clip: measured on all pairs of both.
+func (in *deviceIn) spaceAt(paintAt float64) float64 {
+	area := grid(in.areaAt)
+	if in.edge > 0 && in.origin == css.PaddingBox {
+		area = float64(in.a0)
+	}
+	if in.edge > 0 && (in.clip == css.PaddingBox || in.clip == css.BorderBox && in.opaque) {
+		return area
+	}
+	return float64(in.p0) + area - paintAt
 }
 
 func (in *deviceIn) snap() deviceAxis {
@@ -125,7 +142,7 @@ func (in *deviceIn) snap() deviceAxis {
 		n := math.Floor(in.snapped / in.tile)
 		if n > 1 {
 			d.space = grid((in.snapped - n*in.tile) / (n - 1))
-			d.phase = mod(-box, in.tile+d.space)
+			d.phase = mod(float64(in.p0)-in.spaceAt(paintAt), in.tile+d.space)
 			return d
 		}
 		repeat = css.NoRepeat

@@ -39,7 +39,9 @@ type Input struct {
 	Pixels  float64     // picture pixels per CSS px of its natural size; 1 but for image-set
 	Area    layout.Rect // positioning area
 	Paint   layout.Rect // painting area
-	Bound   layout.Rect // border box; only Device uses it
+	Bound   layout.Rect // border box, widths of its borders, and which of them hide
+	Edge    [4]float64  // what is behind; only Device uses these
+	Opaque  [4]bool
 	Keep    *plan.Region
 	Focus   *plan.Point
 }
