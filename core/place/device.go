@@ -116,8 +116,9 @@ type deviceIn struct {
 	opaque   bool    // it hides what is behind it
 }
 
-// spaceAt is where the first of spaced tiles begins. Only for them do browsers
-// mix rounded and exact edges, by origin and clip: measured on all pairs of both.
+// spaceAt is where the first of spaced tiles begins, and from where the end of a
+// picture that is cut at its start is rounded. Only there do browsers mix rounded
+// and exact edges, by origin and clip: measured on all pairs of both.
 func (in *deviceIn) spaceAt(paintAt float64) float64 {
 	area := grid(in.areaAt)
 	if in.edge > 0 && in.origin == css.PaddingBox {
@@ -167,7 +168,7 @@ func (in *deviceIn) snap() deviceAxis {
 	} else {
 		d.phase = -at
 		d.part = min(in.tile+at, end)
-		snappedAt := float64(in.a0-in.p0) + offset(in.snapped-in.unround)
+		snappedAt := in.spaceAt(paintAt) - float64(in.p0) + offset(in.snapped-in.unround)
 		d.d1 = in.p0 + int(math.Floor(in.tile+snappedAt+0.5))
 	}
 	// What the border box cuts off is cut from both, each in its own measure.
