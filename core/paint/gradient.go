@@ -531,26 +531,22 @@ func (s *gradientShader) flatColour() [4]float32 {
 	return r.mean
 }
 
-// meanColour is the mean of the stops' colours in sRGB from 0 to 1: straight, as
-// the browser takes it, and premultiplied only then. Positions are clamped.
+// meanColour is the mean of the stops' colours in sRGB over one period: straight,
+// as the browser takes it, and premultiplied only then.
 func meanColour(stops []stop, env *css.Env) [4]float32 {
-	var sum, last css.RGBA
+	var sum css.RGBA
 	add := func(c css.RGBA, w float64) {
 		sum.R, sum.G, sum.B, sum.A = sum.R+c.R*w, sum.G+c.G*w, sum.B+c.B*w, sum.A+c.A*w
 	}
-	at, first := 0.0, true
-	for _, s := range stops {
-		c := s.color.Resolve(env.Current)
-		p := min(max(s.at, at), 1)
-		if first {
-			add(c, p)
-		} else {
-			add(last, (p-at)/2)
-			add(c, (p-at)/2)
-		}
-		last, at, first = c, p, false
+	span := stops[len(stops)-1].at - stops[0].at
+	if !(span > 0) || math.IsInf(span, 1) {
+		return premultiply(stops[len(stops)-1].color)
 	}
-	add(last, 1-at)
+	for i := 1; i < len(stops); i++ {
+		w := (stops[i].at - stops[i-1].at) / span / 2
+		add(stops[i-1].color.Resolve(env.Current), w)
+		add(stops[i].color.Resolve(env.Current), w)
+	}
 	return premultiply(css.Color{Space: css.SRGB, C: [3]float64{sum.R, sum.G, sum.B}, A: sum.A})
 }
 
