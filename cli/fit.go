@@ -331,7 +331,7 @@ func (s *session) fitTable(b *plan.Box, rows []fitRow) {
 				t = s.newTable()
 				fmt.Fprintf(s.out, "  %s\n", head)
 				t.AppendHeader(table.Row{"  viewport", "box", "drawn", "px/px", "how it lands"})
-				t.SetColumnConfigs([]table.ColumnConfig{{Number: 4, Align: text.AlignRight}, {Number: 5, WidthMax: 40, WidthMaxEnforcer: text.WrapSoft}})
+				t.SetColumnConfigs([]table.ColumnConfig{{Number: 4, Align: text.AlignRight}, {Number: 5, WidthMax: 38, WidthMaxEnforcer: text.WrapSoft}})
 				last = head
 			}
 			sharp := "any"
