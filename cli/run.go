@@ -4,7 +4,6 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -17,11 +16,10 @@ import (
 // Version is stamped by the build.
 var Version = "dev"
 
-// Exit codes, the same for text and JSON.
+// Exit codes. 1 is kept for findings, which no command reports yet.
 const (
-	exitClean    = 0
-	exitFindings = 1
-	exitError    = 2
+	exitClean = 0
+	exitError = 2
 )
 
 // session is what the commands of one run share.
@@ -30,8 +28,7 @@ type session struct {
 	out, err io.Writer
 }
 
-// Run runs the program and returns its exit code: 0 clean, 1 findings, 2 could
-// not run.
+// Run runs the program and returns its exit code: 0 done, 2 could not run.
 func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) (code int) {
 	s := &session{in: stdin, out: stdout, err: stderr}
 	defer func() {
@@ -42,21 +39,12 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	}()
 	app := s.app()
 	err := app.Run(ctx, args)
-	var f *findings
-	switch {
-	case err == nil:
+	if err == nil {
 		return exitClean
-	case errors.As(err, &f):
-		return exitFindings
 	}
 	fmt.Fprintln(stderr, "tourmaline: "+strings.TrimSpace(err.Error()))
 	return exitError
 }
-
-// findings ends a command with exit code 1 after it has printed what it found.
-type findings struct{}
-
-func (*findings) Error() string { return "findings" }
 
 func (s *session) app() *cli.Command {
 	app := &cli.Command{

@@ -143,21 +143,25 @@ func (p *parser) component(k numKind, full float64) (component, error) {
 	return component{v: n.Resolve(&noEnv, full), pct: n.HasPercent()}, nil
 }
 
-// alpha parses the part after / or the fourth comma; 1 where it is left out.
-func (p *parser) alpha(legacy bool) (component, error) {
+// takeAlpha parses the part after / or the fourth comma, 1 where it is left out,
+// and the closing bracket.
+func (p *parser) takeAlpha(c *Color, legacy bool) error {
+	c.A = 1
 	sep := p.delim("/")
 	if legacy {
 		sep = p.comma()
 	}
-	if !sep {
-		return component{v: 1}, p.close()
+	if sep {
+		a, err := p.component(kindNumPct, 1)
+		if err != nil {
+			return err
+		}
+		c.A = min(max(a.v, 0), 1)
+		if a.none {
+			c.Missing |= 8
+		}
 	}
-	a, err := p.component(kindNumPct, 1)
-	if err != nil {
-		return a, err
-	}
-	a.v = min(max(a.v, 0), 1)
-	return a, p.close()
+	return p.close()
 }
 
 // lightDark parses the rest of light-dark(; the light scheme's colour counts.
@@ -236,15 +240,8 @@ func (p *parser) colorParts(name string) (Color, error) {
 			c.Missing |= 1 << i
 		}
 	}
-	a, err := p.alpha(legacy)
-	if err != nil {
-		return c, err
-	}
-	c.A = a.v
-	if a.none {
-		c.Missing |= 8
-	}
-	return c.normalize(), nil
+	err := p.takeAlpha(&c, legacy)
+	return c.normalize(), err
 }
 
 // normalize brings parsed channels into the terms of Color.C and clamps what the
@@ -303,15 +300,7 @@ func (p *parser) colorFunction() (Color, error) {
 			c.Missing |= 1 << i
 		}
 	}
-	a, err := p.alpha(false)
-	if err != nil {
-		return c, err
-	}
-	c.A = a.v
-	if a.none {
-		c.Missing |= 8
-	}
-	return c, nil
+	return c, p.takeAlpha(&c, false)
 }
 
 var mixSpaces = map[string]Space{"srgb": SRGB, "srgb-linear": SRGBLinear, "display-p3": DisplayP3, "a98-rgb": A98RGB,

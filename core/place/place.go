@@ -246,14 +246,10 @@ func onAxis(r css.Repeat, pos *css.Edge, env *css.Env, area, length, paint, plen
 	case css.Tile, css.Round:
 		a.step = tile
 	case css.SpaceTiles:
-		n := math.Floor(length/tile + 1e-9)
-		if n >= 2 {
+		// Fewer than two whole tiles: one, placed by position as without repeat.
+		if n := math.Floor(length/tile + 1e-9); n >= 2 {
 			a.origin = area
 			a.step = tile + (length-n*tile)/(n-1)
-		} else if n == 1 { // one tile: placed by position, as no-repeat
-			a.step = 0
-		} else { // none fits whole: one, clipped
-			a.step = 0
 		}
 	}
 	if a.step == 0 {
