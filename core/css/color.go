@@ -116,7 +116,7 @@ func (c *Color) In(to Space, current RGBA) Color {
 		}
 	}
 	if h := to.hueAt(); h >= 0 && p.Space != to {
-		if chroma(to, out.C) < powerless(to) {
+		if chroma(to, out.C) < Powerless(to) {
 			out.Missing |= 1 << h
 		}
 	}
@@ -131,7 +131,11 @@ func chroma(s Space, c vec) float64 {
 	return 1 - c[1] - c[2]
 }
 
-func powerless(s Space) float64 {
+// RGB reports whether a space is made of red, green and blue of sRGB.
+func (s Space) RGB() bool { return s == Legacy || s == SRGB || s == HSL || s == HWB }
+
+// Powerless is the chroma, or saturation, below which a hue means nothing.
+func Powerless(s Space) float64 {
 	switch s {
 	case Lch:
 		return 0.0015

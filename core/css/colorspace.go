@@ -328,8 +328,7 @@ func convert(from, to Space, c vec) vec {
 	if from == to {
 		return c
 	}
-	rgb := func(s Space) bool { return s == Legacy || s == SRGB || s == HSL || s == HWB }
-	if rgb(from) && rgb(to) {
+	if from.RGB() && to.RGB() {
 		switch from {
 		case HSL:
 			c = hslToRGB(c)

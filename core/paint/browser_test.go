@@ -34,17 +34,16 @@ const (
 // case in it that matches fails the test, and so does a list that is longer than
 // mostExceptions.
 var exceptions = map[string]string{
-	"cover-56": oneStep, "space-round-67": oneStep, "tile-00": oneStep, "tile-32": oneStep, "fixed-31": oneStep,
-	"fixed-25":  "the piece of a picture enlarged 240 times begins within 1/16 of a source px, which the browser takes for its edge",
-	"tile-42":   "a tile of 1.5 px made of a picture of 60: which of two tiny levels is taken",
-	"linear-46": "the browser gives white in lch a hue that depends on the other colour; CSS Color 4 lets the other's hue hold",
-	"blend-21":  "colour burn divides by channels near 0, where the dithering of the gradient by one level is magnified",
+	"cover-56": oneStep, "space-round-67": oneStep, "tile-00": oneStep, "fixed-31": oneStep,
+	"fixed-25": "the piece of a picture enlarged 240 times begins within 1/16 of a source px, which the browser takes for its edge",
+	"tile-42":  "a tile of 1.5 px made of a picture of 60: which of two tiny levels is taken",
+	"blend-21": "colour burn divides by channels near 0, where the dithering of the gradient by one level is magnified",
 }
 
 const oneStep = "a row or column of px lies on the border of two of the browser's 16 blend steps, and float noise decides; a picture of 7 px enlarged 20 times shows it"
 
-// mostExceptions is what is reached so far; the aim is one in a hundred.
-const mostExceptions = 9
+// mostExceptions keeps the list under one case in a hundred.
+const mostExceptions = 7
 
 func pagesOf(cases []testCase) [][]testCase {
 	return slices.Collect(slices.Chunk(cases, columns*rowsPerPage))
@@ -90,6 +89,18 @@ func ours(t testing.TB, cases []testCase, store *picture.Store) (*image.RGBA, []
 		draw.Draw(out, boxes[i], img, image.Point{}, draw.Src)
 	}
 	return out, boxes
+}
+
+// shootFramed takes a picture of a page in a frame of the window's size: the
+// window itself is unscrolled, and at fractional densities some px larger, while
+// its picture is taken.
+func shootFramed(t testing.TB, dir, page string, density float64) *image.RGBA {
+	frame := fmt.Sprintf("<!DOCTYPE html><style>body{margin:0}iframe{display:block;border:0;width:%dpx;height:%dpx}</style><iframe src=%q></iframe>", windowW, windowH, page)
+	path := filepath.Join(dir, "frame.html")
+	if err := os.WriteFile(path, []byte(frame), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return shoot.Page(t, path, windowW, windowH, density)
 }
 
 func testStore() *picture.Store {
@@ -146,6 +157,19 @@ func compare(got, want *image.RGBA, r image.Rectangle) verdict {
 	}
 	v.ok = float64(v.off) <= (1-share)*float64(v.counted)
 	return v
+}
+
+// worstOf is the largest difference of the cases that are not listed.
+func worstOf(cases []testCase, got, want *image.RGBA, boxes []image.Rectangle) int {
+	worst := 0
+	for i, c := range cases {
+		if _, listed := exceptions[c.id]; !listed {
+			if v := compare(got, want, boxes[i]); !v.ok {
+				worst = max(worst, v.worst)
+			}
+		}
+	}
+	return worst
 }
 
 // dump prints the middle row and column of a case, ours above the browser's.
@@ -207,7 +231,7 @@ func TestAgainstBrowser(t *testing.T) {
 			if err := os.WriteFile(filepath.Join(dir, name), []byte(pageHTML(cases)), 0o644); err != nil {
 				t.Fatal(err)
 			}
-			want = shoot.Page(t, filepath.Join(dir, name), windowW, windowH, cases[0].density)
+			want = shootFramed(t, dir, name, cases[0].density)
 			if os.Getenv("TOURMALINE_GOLDENS") == "write" && slices.Contains(kept, i) {
 				writeGolden(t, golden, want)
 			}
@@ -218,6 +242,9 @@ func TestAgainstBrowser(t *testing.T) {
 			}
 		}
 		got, boxes := ours(t, cases, store)
+		if live && got.Rect == want.Rect && worstOf(cases, got, want, boxes) == 255 {
+			want = shootFramed(t, dir, name, cases[0].density) // now and then a frame is taken before it is drawn
+		}
 		if got.Rect != want.Rect {
 			t.Fatalf("page %d is %v, the browser's %v", i, got.Rect, want.Rect)
 		}
@@ -353,12 +380,7 @@ func TestPagesAgainstBrowser(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte("<!DOCTYPE html><meta charset=utf-8>"+r.html), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		// In a frame, since a picture of the window itself is taken unscrolled.
-		frame := fmt.Sprintf("<!DOCTYPE html><style>body{margin:0}iframe{display:block;border:0;width:%dpx;height:%dpx}</style><iframe src=%q></iframe>", windowW, windowH, name)
-		if err := os.WriteFile(filepath.Join(dir, "frame.html"), []byte(frame), 0o644); err != nil {
-			t.Fatal(err)
-		}
-		want := shoot.Page(t, filepath.Join(dir, "frame.html"), windowW, windowH, r.density)
+		want := shootFramed(t, dir, name, r.density)
 		p, err := plan.Parse(r.name, []byte("tourmaline: 1\n"+r.plan))
 		if err != nil {
 			t.Fatal(err)

@@ -63,7 +63,7 @@ func newRamp(g *css.Gradient, env *css.Env, length float64) *ramp {
 			continue
 		}
 		next := stops[i+1]
-		a, b := css.FixPair(s.color, next.color, g.In.Hue)
+		a, b := css.FixPair(drift(&s, &next), drift(&next, &s), g.In.Hue)
 		if i > 0 {
 			r.add(s.at, a)
 		} else {
@@ -194,6 +194,39 @@ func replaceHints(stops []stop, in css.Interpolation, env *css.Env) []stop {
 		}
 	}
 	return out
+}
+
+// drift returns the colour of a grey stop with the hue that browsers give it
+// beside another in lch and oklch. By the standard it has none and takes the
+// other's. Browsers hand it on as a very small chroma of that hue; the rasterizer
+// converts it with an error of the same size, and reads the hue of the sum. Both
+// constants of each space were fitted to 24 hues on three greys.
+func drift(s, other *stop) css.Color {
+	c := s.color
+	var angle, small, limit float64 // of the error; the small chroma in its units; what is read as no hue
+	switch c.Space {
+	case css.Lch:
+		angle, small, limit = 179, 1.14, 0.7/math.Sqrt(max(c.C[0], 1e-9)/100)
+	case css.Oklch:
+		angle, small, limit = 203.5, 1, 0.05/math.Sqrt(max(c.C[0], 1e-9))
+	default:
+		return c
+	}
+	if limit := css.Powerless(c.Space); s.raw == nil || c.C[0] <= 0 || math.Abs(c.C[1]) >= limit || math.Abs(other.color.C[1]) < limit {
+		return c
+	}
+	if !s.raw.Space.RGB() {
+		small = 0 // its chroma is exactly 0
+	}
+	const rad = math.Pi / 180
+	x := math.Cos(angle*rad) + small*math.Cos(other.color.C[2]*rad)
+	y := math.Sin(angle*rad) + small*math.Sin(other.color.C[2]*rad)
+	if math.Hypot(x, y) < limit {
+		return c
+	}
+	c.C[2] = math.Mod(math.Atan2(y, x)/rad+360, 360)
+	c.Missing &^= 4
+	return c
 }
 
 func premultiply(c css.Color) [4]float32 {

@@ -249,9 +249,13 @@ func (c *canvas) tiles(img *image.RGBA, s *place.Snapped, x, y float64, dest ima
 		smp.sy = ky * s.Part.Y / float64(dest.Dy())
 		smp.ox = s.Phase.X*kx - float64(dest.Min.X)*smp.sx
 		smp.oy = s.Phase.Y*ky - float64(dest.Min.Y)*smp.sy
+		smp.ax = pieceAxis(s.Phase.X*kx, s.Part.X*kx, dest.Min.X, dest.Dx(), smp.part.Min.X)
+		smp.ay = pieceAxis(s.Phase.Y*ky, s.Part.Y*ky, dest.Min.Y, dest.Dy(), smp.part.Min.Y)
 	} else {
 		smp.sx, smp.ox, smp.wrapX = tileAxis(img.Rect.Dx(), s.Tile.X, s.Phase.X, dest.Min.X, dest.Dx())
 		smp.sy, smp.oy, smp.wrapY = tileAxis(img.Rect.Dy(), s.Tile.Y, s.Phase.Y, dest.Min.Y, dest.Dy())
+		smp.ax = patternAxis(img.Rect.Dx(), roundTo(s.Tile.X, dest.Dx()), float64(dest.Min.X)-s.Phase.X)
+		smp.ay = patternAxis(img.Rect.Dy(), roundTo(s.Tile.Y, dest.Dy()), float64(dest.Min.Y)-s.Phase.Y)
 	}
 	smp.prepare(dest.Min.X, dest.Max.X)
 	return imageShader{smp, !picture.HasAlpha(img)}

@@ -21,6 +21,28 @@ type sampler struct {
 	part           image.Rectangle // filtering reads no px outside it; empty is all
 	cols           []tap
 	x0             int
+	ax, ay         axis
+}
+
+// axis maps device px to picture px in the single precision and the order of
+// operations of rasterizers, which decides at the border of two blend steps.
+type axis struct{ inv, off float32 }
+
+// pieceAxis lays length px of the picture, from start, on the device px from at.
+func pieceAxis(start, length float64, at, n, lo int) axis {
+	top, end := float32(start), float32(start+length)
+	scale := float32(n) / (end - top)
+	move := float32(at) - top*scale
+	move = scale*float32(lo) + move
+	inv := 1 / scale
+	return axis{inv, -move*inv + float32(lo)}
+}
+
+// patternAxis lays a picture of n px as a tile that begins at the device px at.
+func patternAxis(n int, tile, at float64) axis {
+	scale := float32(tile) / float32(n)
+	inv := 1 / scale
+	return axis{inv, -float32(at) * inv}
 }
 
 // blending is how finely two px are mixed.
@@ -45,18 +67,21 @@ func (s *sampler) prepare(x0, x1 int) {
 		s.part = s.img.Rect
 	}
 	sx, sy, ox, oy := s.sx, s.sy, s.ox, s.oy
+	if s.ax.inv == 0 {
+		s.ax, s.ay = axis{float32(sx), float32(ox)}, axis{float32(sy), float32(oy)}
+	}
 	whole := func(v float64) bool { return math.Abs(v-math.Round(v)) < 1.0/512 }
 	s.exact = math.Abs(sx-1) < 1e-9 && math.Abs(sy-1) < 1e-9 && whole(ox) && whole(oy)
 	s.cols = make([]tap, x1-x0)
 	for i := range s.cols {
-		a, b, w := s.tap(float64(x0+i), sx, ox, s.wrapX, s.part.Min.X, s.part.Max.X)
+		a, b, w := s.tap(float64(x0+i), sx, ox, s.ax, s.wrapX, s.part.Min.X, s.part.Max.X)
 		s.cols[i] = tap{int32(4 * a), int32(4 * b), w}
 	}
 }
 
 // tap returns the two picture px around a device px and the second one's weight.
 // lo and hi bound the px that are read; where the axis wraps they are its ends.
-func (s *sampler) tap(dev, scale, offset float64, wrap bool, lo, hi int) (a, b int, w uint32) {
+func (s *sampler) tap(dev, scale, offset float64, x axis, wrap bool, lo, hi int) (a, b int, w uint32) {
 	u := (dev+0.5)*scale + offset
 	switch {
 	case s.exact:
@@ -69,10 +94,9 @@ func (s *sampler) tap(dev, scale, offset float64, wrap bool, lo, hi int) (a, b i
 			a, w = a+1, 0
 		}
 	case wrap:
-		return coarseWrap(dev, scale, offset, hi-lo)
+		return coarseWrap(dev, x, hi-lo)
 	default: // 16.16 fixed point, of which four bits are kept
-		is := float32(scale)
-		pt := float32(is*(float32(dev)+0.5)) + float32(offset)
+		pt := float32(x.inv*(float32(dev)+0.5)) + x.off
 		q := int64(math.Floor(float64(pt)*65536)) - 1<<15
 		a, w = int(q>>16), uint32(q>>12&15)*16
 	}
@@ -86,9 +110,9 @@ func (s *sampler) tap(dev, scale, offset float64, wrap bool, lo, hi int) (a, b i
 
 // coarseWrap is tap on a repeating axis of n px: rasterizers count it in 1/65536
 // of the tile.
-func coarseWrap(dev, scale, offset float64, n int) (a, b int, w uint32) {
-	is := float32(scale) * (1 / float32(n))
-	u := float64(float32(is*(float32(dev)+0.5)) + float32(offset/float64(n)))
+func coarseWrap(dev float64, x axis, n int) (a, b int, w uint32) {
+	div := 1 / float32(n)
+	u := float64(float32(x.inv*div*(float32(dev)+0.5)) + x.off*div)
 	one := int64(65536 / n)
 	q := int64(math.Floor(u*65536)) - one/2
 	at := func(q int64) int64 { return (q & 0xffff) * int64(n) }
@@ -103,7 +127,7 @@ func wrapIndex(i, n int) int {
 }
 
 func (s *sampler) row(y, x0, x1 int, out []uint8) {
-	ya, yb, wy := s.tap(float64(y), s.sy, s.oy, s.wrapY, s.part.Min.Y, s.part.Max.Y)
+	ya, yb, wy := s.tap(float64(y), s.sy, s.oy, s.ay, s.wrapY, s.part.Min.Y, s.part.Max.Y)
 	ra := s.img.Pix[ya*s.img.Stride:][:4*s.img.Rect.Dx()]
 	cols := s.cols[x0-s.x0 : x1-s.x0]
 	if s.exact && wy == 0 {
@@ -156,11 +180,11 @@ func (s *sampler) copyRow(row []uint8, cols []tap, out []uint8) {
 func (s *sampler) rowF(y, x0, x1 int, out [][4]float32) {
 	exact := *s
 	exact.fine = true
-	ya, yb, wy := exact.tap(float64(y), s.sy, s.oy, s.wrapY, s.part.Min.Y, s.part.Max.Y)
+	ya, yb, wy := exact.tap(float64(y), s.sy, s.oy, s.ay, s.wrapY, s.part.Min.Y, s.part.Max.Y)
 	ra, rb := s.img.Pix[ya*s.img.Stride:], s.img.Pix[yb*s.img.Stride:]
 	fy := float32(wy) / 256
 	for i := range out[:x1-x0] {
-		a, b, w := exact.tap(float64(x0+i), s.sx, s.ox, s.wrapX, s.part.Min.X, s.part.Max.X)
+		a, b, w := exact.tap(float64(x0+i), s.sx, s.ox, s.ax, s.wrapX, s.part.Min.X, s.part.Max.X)
 		fx := float32(w) / 256
 		for c := range 4 {
 			top := float32(ra[4*a+c]) + (float32(ra[4*b+c])-float32(ra[4*a+c]))*fx

@@ -66,8 +66,16 @@ func Device(in *Input, k float64) Snapped {
 		return s
 	}
 	s.One = s.Space == Point{} && x.phase+x.part <= w+1e-9 && y.phase+y.part <= h+1e-9
-	if s.One && in.Layer.Attachment == css.Fixed {
-		s.cut(in.Bound, k)
+	if in.Layer.Attachment == css.Fixed && s.Space == (Point{}) {
+		t := s
+		t.cut(in.Bound, k)
+		if !s.One { // the box may lie within one of the tiles
+			t.Phase = Point{mod(t.Phase.X, w), mod(t.Phase.Y, h)}
+			t.One = t.Phase.X+t.Part.X <= w+1e-9 && t.Phase.Y+t.Part.Y <= h+1e-9
+		}
+		if t.One {
+			return t
+		}
 	}
 	return s
 }
