@@ -81,7 +81,7 @@ func Demand(p *plan.Plan, store *picture.Store) ([]*Ladder, error) {
 		}
 		for di, d := range p.Density {
 			for _, h := range bandHeights(p, band) {
-				for w := from; w <= to; w++ {
+				for w := max(from, p.Spans[di][0]); w <= min(to, p.Spans[di][1]); w++ {
 					pg := layout.At(p, plan.Viewport{Width: float64(w), Height: h, Density: d}, layout.Exact)
 					for i := range pg.Frames {
 						f := &pg.Frames[i]
@@ -192,6 +192,10 @@ func (l *Ladder) assign() {
 	for i := range l.Bands {
 		for k := range l.Bands[i].Tiers {
 			t := &l.Bands[i].Tiers[k]
+			if t.Need == 0 && k > 0 { // a density that the plan does not see here
+				t.Rung = l.Bands[i].Tiers[k-1].Rung
+				continue
+			}
 			for _, r := range l.Rungs {
 				if r.Width >= t.Need {
 					t.Rung = r

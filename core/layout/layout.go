@@ -125,15 +125,33 @@ func BorderWidth(b *css.Border, env *css.Env) float64 {
 	return max(math.Floor(w+1e-6), 1) / d
 }
 
+// Room is memory that layouts of one plan are made in, one after another. The
+// zero value is ready.
+type Room struct {
+	frames []Frame
+	page   PageLayout
+}
+
 // At lays the plan's boxes out at a window.
 func At(p *plan.Plan, v plan.Viewport, mode Mode) *PageLayout {
+	var r Room
+	return r.At(p, v, mode)
+}
+
+// At is the function of that name in the room's memory: the result holds until
+// the next call.
+func (r *Room) At(p *plan.Plan, v plan.Viewport, mode Mode) *PageLayout {
 	s := solver{env: v.Env()}
 	if mode == Device {
 		s.grid = 64 * v.Density
 	}
-	out := &PageLayout{Viewport: v}
+	r.page = PageLayout{Viewport: v}
+	out := &r.page
 	var canvas, page *Frame
-	frames := make([]Frame, 0, len(p.Boxes)+2)
+	if r.frames == nil {
+		r.frames = make([]Frame, 0, len(p.Boxes)+2)
+	}
+	frames := r.frames[:0]
 	if p.Canvas != nil {
 		frames = append(frames, s.frame(p.Canvas, 16))
 		canvas = &frames[len(frames)-1]
@@ -184,12 +202,7 @@ func At(p *plan.Plan, v plan.Viewport, mode Mode) *PageLayout {
 		margin.add(z.marginBottom)
 		frames = append(frames, f)
 	}
-	if page != nil { // the slice may have moved
-		for i := range frames {
-			if frames[i].Box == p.Page {
-				page = &frames[i]
-			}
-		}
+	if page != nil {
 		if !started {
 			y += margin.take()
 			page.Border.Y = y
@@ -211,9 +224,9 @@ func At(p *plan.Plan, v plan.Viewport, mode Mode) *PageLayout {
 	if p.Canvas != nil {
 		canvas = &frames[0]
 		min := v.Height // the root fills the window unless the plan says otherwise
-		if m, ok := canvas.At.Sizes["min-height"]; ok && !m.Auto {
+		if m := canvas.At.Size(plan.MinHeight); m != nil && !m.Auto {
 			min = s.q(m.Len.Resolve(&canvas.Env, v.Height))
-		} else if ok {
+		} else if m != nil {
 			min = 0
 		}
 		canvas.Border = Rect{0, 0, v.Width, max(out.Height, min)}
@@ -279,9 +292,9 @@ func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
 			m[i] = s.q(st.Margin[i].Resolve(&f.Env, cw))
 		}
 	}
-	get := func(name string, base float64) (float64, bool) {
-		z, ok := f.At.Sizes[name]
-		if !ok || z.Auto || base == 0 && z.Len.HasPercent() {
+	get := func(name plan.Dimension, base float64) (float64, bool) {
+		z := f.At.Size(name)
+		if z == nil || z.Auto || base == 0 && z.Len.HasPercent() {
 			return 0, false
 		}
 		return s.q(max(z.Len.Resolve(&f.Env, base), 0)), true
@@ -289,18 +302,18 @@ func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
 	frameW := f.Edge[1] + f.Edge[3] + f.Pad[1] + f.Pad[3]
 	frameH := f.Edge[0] + f.Edge[2] + f.Pad[0] + f.Pad[2]
 	z := boxSizes{marginTop: m[0], marginBottom: m[2], maxHeight: math.Inf(1)}
-	width, definite := get("width", cw)
+	width, definite := get(plan.Width, cw)
 	if !definite {
 		width = max(cw-m[1]-m[3], 0)
-		if h, ok := get("height", ch); ok && f.At.Ratio > 0 {
+		if h, ok := get(plan.Height, ch); ok && f.At.Ratio > 0 {
 			width = s.q(h * f.At.Ratio)
 			definite = true
 		}
 	}
-	if v, ok := get("max-width", cw); ok && width > v {
+	if v, ok := get(plan.MaxWidth, cw); ok && width > v {
 		width, definite = v, true
 	}
-	if v, ok := get("min-width", cw); ok && width < v {
+	if v, ok := get(plan.MinWidth, cw); ok && width < v {
 		width, definite = v, true
 	}
 	z.width = max(width, frameW)
@@ -316,15 +329,15 @@ func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
 	}
 	if f.At.Steps != nil {
 		z.height, z.heightDefinite = s.q(plan.StepHeight(f.At.Steps, s.env.Width)), true
-	} else if h, ok := get("height", ch); ok {
+	} else if h, ok := get(plan.Height, ch); ok {
 		z.height, z.heightDefinite = h, true
 	} else if f.At.Ratio > 0 {
 		z.height, z.heightDefinite = s.q(z.width/f.At.Ratio), true
 	}
-	if v, ok := get("max-height", ch); ok {
+	if v, ok := get(plan.MaxHeight, ch); ok {
 		z.maxHeight = v
 	}
-	if v, ok := get("min-height", ch); ok {
+	if v, ok := get(plan.MinHeight, ch); ok {
 		z.minHeight = v
 	}
 	z.height = max(z.clampHeight(z.height), frameH)

@@ -144,6 +144,37 @@ func fixStops(g *css.Gradient, env *css.Env, length float64) []stop {
 	return out
 }
 
+// Stop is a colour stop where it lies on the gradient line, 0 at its start and 1
+// at its end.
+type Stop struct {
+	At    float64
+	Color *css.Color
+	Hint  bool
+}
+
+// Line returns the length of a gradient's line in a box of w x h, CSS px (radial:
+// the horizontal radius; conic: 0), and its stops after fix-up: none lies before
+// the one in front of it.
+// Source: CSS Images 4, color stop fix-up (https://www.w3.org/TR/css-images-4/#color-stop-fixup).
+func Line(g *css.Gradient, env *css.Env, w, h float64) (length float64, stops []Stop) {
+	scale := 0.0
+	switch g.Kind {
+	case css.Linear:
+		sx, sy, ex, ey := linearEnds(g, env, w, h)
+		length = math.Hypot(ex-sx, ey-sy)
+		scale = length
+	case css.Radial:
+		length, _ = radii(g, env, w, h, g.At.X.ResolveEdge(env, w), g.At.Y.ResolveEdge(env, h))
+		scale = length
+	case css.Conic:
+		scale = 360
+	}
+	for _, s := range fixStops(g, env, scale) {
+		stops = append(stops, Stop{s.at, s.raw, s.hint})
+	}
+	return length, stops
+}
+
 // replaceHints turns each hint into the stops that browsers draw for it: nine
 // points of the standard's power curve, joined by straight lines.
 // Differs: CSS Images 4 wants the curve itself; up to 18 levels apart.

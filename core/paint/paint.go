@@ -27,6 +27,8 @@ import (
 type Options struct {
 	Scale  float64 // device px per CSS px; 0 is the viewport's density
 	Scroll float64 // how far the page is scrolled, CSS px
+	// Loading leaves out the picture files, as before they have come.
+	Loading bool
 }
 
 // MaxPixels bounds the painted box.
@@ -96,7 +98,7 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 		c.fill(solid(colour), image.Rect(cx0, cy0, cx1, cy1), c.clip(f, bottom.Clip, k), css.BlendNormal)
 	}
 	for i := len(layers) - 1; i >= 0; i-- {
-		if layers[i].Layer.Clip == css.TextClip {
+		if layers[i].Layer.Clip == css.TextClip || opt.Loading && layers[i].File != nil {
 			continue
 		}
 		if err := c.filtered(f, &layers[i], k); err != nil {

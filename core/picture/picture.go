@@ -67,24 +67,31 @@ func (f *File) Data() []byte { return f.data }
 type Store struct {
 	fsys  []fs.FS
 	mu    sync.Mutex
-	files map[string]*File
-	errs  map[string]error
+	files sync.Map // name to opened: reading takes no lock
+}
+
+type opened struct {
+	file *File
+	err  error
 }
 
 // NewStore returns a store over folders; a name is looked for in each in turn.
 func NewStore(folders ...fs.FS) *Store {
-	return &Store{fsys: folders, files: map[string]*File{}, errs: map[string]error{}}
+	return &Store{fsys: folders}
 }
 
 // File reads the picture of that name, or the data: URL. Errors name the picture.
 func (s *Store) File(name string) (*File, error) {
+	if o, ok := s.files.Load(name); ok {
+		return o.(*opened).file, o.(*opened).err
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if f, ok := s.files[name]; ok {
-		return f, s.errs[name]
+	if o, ok := s.files.Load(name); ok {
+		return o.(*opened).file, o.(*opened).err
 	}
 	f, err := s.read(name)
-	s.files[name], s.errs[name] = f, err
+	s.files.Store(name, &opened{f, err})
 	return f, err
 }
 

@@ -24,34 +24,47 @@ func Box(f *layout.Frame, pg *layout.PageLayout, scroll float64, store *picture.
 	layers := f.At.Layers()
 	out := make([]Placed, 0, len(layers))
 	for i := range layers {
-		l := &layers[i]
-		img, density := l.Image.Pick(f.Env.Density)
-		if img.IsNone() {
-			continue
+		var p Placed
+		if ok, err := Layer(&p, f, pg, i, scroll, store); err != nil {
+			return nil, err
+		} else if ok {
+			out = append(out, p)
 		}
-		p := Placed{Image: img, Notes: &f.At.Notes[i]}
-		p.Input = Input{Layer: l, Env: &f.Env, Pixels: density, Keep: p.Notes.Keep, Focus: p.Notes.Focus}
-		p.Area, p.Paint = areas(f, pg, l, scroll)
-		p.Bound = p.Paint
-		if f.Box.Role != plan.Canvas {
-			p.Bound = f.Border
-		}
-		p.Edge = f.Edge
-		for side, b := range f.At.Style.Borders {
-			c := b.Color.Resolve(f.Env.Current)
-			p.Opaque[side] = f.Edge[side] > 0 && b.Style == "solid" && c.A >= 1
-		}
-		if img.IsURL {
-			file, err := store.File(img.URL)
-			if err != nil {
-				return nil, source.At(err, p.Notes.Pos, "", 0)
-			}
-			p.File, p.Natural = file, NaturalSize(file, density)
-		}
-		p.Landing = Land(&p.Input)
-		out = append(out, p)
 	}
 	return out, nil
+}
+
+// Layer places layer i of a frame into p; it is false where the layer has no
+// image. It does not allocate.
+func Layer(p *Placed, f *layout.Frame, pg *layout.PageLayout, i int, scroll float64, store *picture.Store) (bool, error) {
+	l := &f.At.Layers()[i]
+	img, density := l.Image.Pick(f.Env.Density)
+	if img.IsNone() {
+		return false, nil
+	}
+	*p = Placed{Image: img, Notes: &f.At.Notes[i]}
+	p.Input = Input{Layer: l, Env: &f.Env, Pixels: density, Keep: p.Notes.Keep, Focus: p.Notes.Focus}
+	p.Area, p.Paint = areas(f, pg, l, scroll)
+	p.Bound = p.Paint
+	if f.Box.Role != plan.Canvas {
+		p.Bound = f.Border
+	}
+	p.Edge = f.Edge
+	for side := range f.Edge {
+		if f.Edge[side] > 0 {
+			b := &f.At.Style.Borders[side]
+			p.Opaque[side] = b.Style == "solid" && b.Color.Resolve(f.Env.Current).A >= 1
+		}
+	}
+	if img.IsURL {
+		file, err := store.File(img.URL)
+		if err != nil {
+			return false, source.At(err, p.Notes.Pos, "", 0)
+		}
+		p.File, p.Natural = file, NaturalSize(file, density)
+	}
+	p.Landing = Land(&p.Input)
+	return true, nil
 }
 
 // NaturalSize is the natural size of a picture whose pixels are density to a CSS px.

@@ -18,6 +18,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"tourmaline/core/css"
 	"tourmaline/core/source"
@@ -90,11 +91,22 @@ type Plan struct {
 	Widths   [2]int
 	Heights  [2]int
 	Density  []float64
+	Spans    [][2]int // one a density: the widths that it is seen at
 	Named    []Viewport
 	Canvas   *Box // the whole window; nil when the plan has none
 	Page     *Box // the column the boxes lie on; nil: as wide as the window
 	Boxes    []*Box
 	Budget   map[string]float64 // bytes by viewport name
+	Accept   []Accept
+}
+
+// Accept says that a finding is known and meant.
+type Accept struct {
+	Pos    source.Pos
+	Check  string
+	Box    string // "" is every box
+	Widths [2]int // where; zero is everywhere
+	Reason string
 }
 
 // All returns canvas, page (where declared) and the boxes, in painting order.
@@ -155,6 +167,7 @@ type Box struct {
 	Pos      source.Pos
 	Rules    []Rule // the first is unconditional
 
+	last  atomic.Pointer[Computed] // what At returned last: windows come in order
 	mu    sync.Mutex
 	cache map[uint64]*Computed
 }
@@ -199,6 +212,8 @@ type Layer struct {
 	Keep    *Region
 	Focus   *Point
 	Filters css.Filters
+	Texture bool   // it was written as texture:
+	Tells   string // what it shows, where it carries meaning
 }
 
 // Region is a part of a picture, 0..1 of its width and height.
@@ -223,6 +238,9 @@ type Notes struct {
 	Focus   *Point
 	Auto    bool
 	Filters css.Filters
+	Texture bool
+	Tells   string
+	Color   bool // the layer is a colour, painted as a gradient
 }
 
 // Computed is a box's values where a certain set of its rules holds.
@@ -235,7 +253,28 @@ type Computed struct {
 	Text  []TextArea
 
 	layers []css.Layer
+	mask   uint64 // the rules that hold
+	sizes  [6]*Size
 }
+
+// Dimension names a size for Size: faster than its name in Sizes.
+type Dimension uint8
+
+// Dimensions, as in SizeNames.
+const (
+	Width Dimension = iota
+	Height
+	MinWidth
+	MaxWidth
+	MinHeight
+	MaxHeight
+)
+
+// SizeNames are the keys of Sizes.
+var SizeNames = [...]string{"width", "height", "min-width", "max-width", "min-height", "max-height"}
+
+// Size returns a declared size, or nil.
+func (c *Computed) Size(d Dimension) *Size { return c.sizes[d] }
 
 // Layers returns the layers, computed once. Do not write to them.
 func (c *Computed) Layers() []css.Layer { return c.layers }
@@ -249,9 +288,13 @@ func (b *Box) At(e *css.Env) *Computed {
 			mask |= 1 << i
 		}
 	}
+	if c := b.last.Load(); c != nil && c.mask == mask {
+		return c
+	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if c, ok := b.cache[mask]; ok {
+		b.last.Store(c)
 		return c
 	}
 	c, err := b.compute(mask)
@@ -303,6 +346,12 @@ func (b *Box) compute(mask uint64) (*Computed, error) {
 			}
 		}
 	}
+	for d, name := range SizeNames {
+		if z, ok := c.Sizes[name]; ok {
+			c.sizes[d] = &z
+		}
+	}
+	c.mask = mask
 	c.layers = c.Style.Layers()
 	c.Notes = make([]Notes, len(c.layers))
 	if fromLayers {
@@ -311,7 +360,8 @@ func (b *Box) compute(mask uint64) (*Computed, error) {
 			if i == len(layers)-1 && l.Color != nil {
 				break
 			}
-			c.Notes[n] = Notes{Pos: l.Pos, Keep: l.Keep, Focus: l.Focus, Auto: l.Auto, Filters: l.Filters}
+			c.Notes[n] = Notes{Pos: l.Pos, Keep: l.Keep, Focus: l.Focus, Auto: l.Auto, Filters: l.Filters,
+				Texture: l.Texture, Tells: l.Tells, Color: l.Color != nil}
 			n++
 		}
 	} else {
@@ -347,12 +397,31 @@ func setLayers(bg *css.Background, layers []Layer) {
 	bg.Color = color
 }
 
+// Declared is a CSS declaration of a box as it was written.
+type Declared struct {
+	css.Declaration
+	Rule int
+	Pos  source.Pos
+}
+
+// Declared returns the box's CSS declarations in their order.
+func (b *Box) Declared() []Declared {
+	var out []Declared
+	for i := range b.Rules {
+		for _, d := range b.Rules[i].decls {
+			out = append(out, Declared{d.Declaration, i, d.pos.In(d.text, d.Off, d.indent)})
+		}
+	}
+	return out
+}
+
 // maxRules is what fits the set of rules that hold.
 const maxRules = 63
 
 // validate computes each rule alone and all together, so that errors come while
 // reading, and checks names.
 func (p *Plan) validate() error {
+	p.spans()
 	seen := map[string]bool{}
 	for _, b := range p.All() {
 		if seen[b.Name] {
@@ -389,6 +458,18 @@ func (p *Plan) validate() error {
 		}
 	}
 	return nil
+}
+
+// spans gives each density the whole range where the plan does not say.
+func (p *Plan) spans() {
+	for len(p.Spans) < len(p.Density) {
+		p.Spans = append(p.Spans, p.Widths)
+	}
+	for i := range p.Spans {
+		if p.Spans[i] == [2]int{} {
+			p.Spans[i] = p.Widths
+		}
+	}
 }
 
 // zero refuses boxes that can have no height or width at all.
@@ -448,6 +529,7 @@ func Quick(picture, width, height, size, position, repeat string) (*Plan, error)
 	l := Layer{CSS: css.InitialLayer()}
 	l.CSS.Image = css.Image{URL: picture, IsURL: true}
 	p := &Plan{File: picture, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3}, Named: DefaultViewports()}
+	p.spans()
 	r := Rule{Sizes: map[string]Size{}, Layers: []Layer{l}}
 	for _, o := range []struct {
 		option, text string

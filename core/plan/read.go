@@ -48,6 +48,7 @@ func Parse(file string, data []byte) (*Plan, error) {
 			return nil
 		},
 		"budget": p.readBudget,
+		"accept": p.readAccept,
 	})
 	if err != nil {
 		return nil, err
@@ -85,6 +86,9 @@ func (p *Plan) readViewports(n *node) error {
 			return
 		},
 		"densities": func(n *node) error {
+			if n.isMap() {
+				return p.readDensities(n)
+			}
 			items, err := n.list()
 			if err != nil {
 				return err
@@ -146,6 +150,60 @@ func (p *Plan) readViewports(n *node) error {
 	})
 }
 
+// readDensities reads {1: 320-2560, 3: 320-960}: a density and the widths it is
+// seen at.
+func (p *Plan) readDensities(n *node) error {
+	ps, err := n.pairs()
+	if err != nil {
+		return err
+	}
+	p.Density = nil
+	for _, kv := range ps {
+		d, err := strconv.ParseFloat(kv.key, 64)
+		if err != nil || d < 0.1 || d > 10 || len(p.Density) > 0 && d <= p.Density[len(p.Density)-1] {
+			return &source.SyntaxError{Pos: kv.pos, In: "densities", Text: kv.key, Want: "a density between 0.1 and 10, larger than the one before"}
+		}
+		lo, hi, err := kv.val.span("a range of widths such as 320-960")
+		if err != nil {
+			return err
+		}
+		p.Density, p.Spans = append(p.Density, d), append(p.Spans, [2]int{lo, hi})
+	}
+	if len(p.Density) == 0 {
+		return n.fail("densities with the widths they are seen at, such as {1: 320-2560, 3: 320-960}")
+	}
+	return nil
+}
+
+// readAccept reads the findings that are known and meant.
+func (p *Plan) readAccept(n *node) error {
+	items, err := n.list()
+	if err != nil {
+		return err
+	}
+	for _, it := range items {
+		a := Accept{Pos: it.pos}
+		word := func(dst *string) func(*node) error {
+			return func(n *node) (err error) { *dst, err = n.text(); return }
+		}
+		if err := it.keys(map[string]func(*node) error{
+			"check": word(&a.Check), "box": word(&a.Box), "reason": word(&a.Reason),
+			"widths": func(n *node) (err error) {
+				a.Widths[0], a.Widths[1], err = n.span("a range of widths such as 320-767")
+				return
+			},
+		}); err != nil {
+			return err
+		}
+		if a.Check == "" || strings.TrimSpace(a.Reason) == "" {
+			return &source.SyntaxError{Pos: it.pos, In: "accept", Msg: "an accepted finding has a check and a reason",
+				Hint: "write check: bare, and reason: why it is meant"}
+		}
+		p.Accept = append(p.Accept, a)
+	}
+	return nil
+}
+
 func (p *Plan) readBudget(n *node) error {
 	ps, err := n.pairs()
 	if err != nil {
@@ -179,8 +237,6 @@ func ParseBytes(s string) (float64, error) {
 	}
 	return 0, &source.SyntaxError{Text: s, Want: "a weight such as 150 KB"}
 }
-
-var sizeKeys = []string{"width", "height", "min-width", "max-width", "min-height", "max-height"}
 
 // boxCSS are the keys of a box that are plain CSS declarations.
 var boxCSS = []string{"padding", "margin", "border", "border-radius", "box-shadow", "font-size",
@@ -264,7 +320,7 @@ func ruleKeys(r *Rule, role Role) map[string]func(*node) error {
 		"layers": func(n *node) (err error) { r.Layers, err = readLayers(n); return },
 		"text":   func(n *node) (err error) { r.Text, err = readText(n); return },
 	}
-	for _, k := range sizeKeys {
+	for _, k := range SizeNames {
 		h[k] = func(n *node) error { return r.readSize(k, n) }
 	}
 	for _, k := range boxCSS {
@@ -387,8 +443,12 @@ func readLayer(n *node) (Layer, error) {
 		return nil
 	}
 	err := n.keys(map[string]func(*node) error{
-		"image":   image,
-		"texture": image,
+		"image": image,
+		"texture": func(n *node) error {
+			l.Texture = true
+			return image(n)
+		},
+		"description": only("description", func(n *node) (err error) { l.Tells, err = n.text(); return }),
 		"gradient": func(n *node) (err error) {
 			kinds++
 			if l.CSS.Image, err = parsed(n, css.ParseImage); err == nil && l.CSS.Image.Gradient == nil {

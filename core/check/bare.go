@@ -1,0 +1,51 @@
+package check
+
+import (
+	"fmt"
+
+	"tourmaline/core/finding"
+)
+
+var bare = &Check{
+	Name: "bare", Group: "Fit", Level: finding.Warning,
+	Line: "part of the box shows only the colour behind the picture, or nothing",
+	Long: `A picture that does not repeat and is smaller than its box, is contained in it, or is
+pushed to one side leaves a strip without picture. What shows there is the fallback
+colour, or the page. Measured as the share of the box's painting area that no image
+layer covers. A layer that repeats on one axis is a strip by intent and is left alone
+where an opaque colour lies behind it, and so is a colour that goes on where the
+picture's edges end. Where more than half of the box is bare the picture is taken for
+an ornament, and the finding is a note.`,
+	Remedy: "size: cover fills the box; or give a colour layer below that goes on where the picture ends",
+	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, repeat: no-repeat, position: center}\n      - color: white\n",
+	Silent: "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat}\n      - color: white\n",
+	layer: func(a *At) float64 {
+		b := a.Landing.BareShare()
+		if b < 0.0005 || a.Landing.Size.X <= 0 {
+			return 0
+		}
+		back := &a.Frame.At.Style.Background.Color
+		if band(a.Layer) && back.IsOpaque() || covered(a) || a.Notes.Color {
+			return 0
+		}
+		if a.File != nil && back.IsOpaque() && edgesMatch(a.image(), back.Resolve(a.Frame.Env.Current)) {
+			return 0
+		}
+		return b
+	},
+	tell: func(a *At, f *finding.Finding) bool {
+		b := a.Landing.BareShare()
+		behind := "nothing: the page shows through"
+		if c := &a.Frame.At.Style.Background.Color; !c.IsTransparent() {
+			behind = "the colour " + c.String()
+		}
+		f.Message = fmt.Sprintf("%s leaves %s of the box bare: drawn %s x %s in %s x %s px", a.name(), percent(b),
+			px(a.Landing.Size.X), px(a.Landing.Size.Y), px(a.Landing.Paint.W), px(a.Landing.Paint.H))
+		f.Reason = "there the box shows " + behind
+		f.Measured, f.Wanted, f.Unit = b*100, 0, "% of the box"
+		if b > 0.5 {
+			f.Level, f.Lowered = finding.Note, true
+		}
+		return true
+	},
+}

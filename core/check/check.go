@@ -1,0 +1,260 @@
+// Package check looks for what goes wrong with the backgrounds of a plan at every
+// whole window width, at heights across its range and at every density.
+//
+//	r, err := check.Run(p, store, check.Options{})
+//	for _, f := range r.Findings {
+//		f.Message, f.Where, f.Remedy
+//	}
+//
+// Each check is a small file of its own: data and a pure function. All of them
+// come from one list, Checks.
+package check
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"tourmaline/core/finding"
+	"tourmaline/core/layout"
+	"tourmaline/core/picture"
+	"tourmaline/core/place"
+	"tourmaline/core/plan"
+	"tourmaline/core/source"
+)
+
+// Check is one thing that is looked for.
+type Check struct {
+	Name   string // a short noun that works as a flag and in the plan
+	Group  string
+	Level  finding.Level // what its findings are unless tell lowers it
+	Line   string        // one line
+	Long   string        // why it matters, and how it is measured
+	Remedy string        // what to do, in general
+	Fires  string        // boxes of a plan that it fires on, and of one that it passes
+	Silent string
+
+	// How bad a landing or a box is at one viewport: 0 is right, the largest is
+	// reported. They run at every viewport of the sweep and do not allocate.
+	layer func(*At) float64
+	box   func(*At) float64
+	// tell fills in the finding at the worst viewport; false drops it.
+	tell func(*At, *finding.Finding) bool
+	// once runs after the sweep, for what one viewport cannot tell.
+	once func(*pass)
+}
+
+// Checks is the list of all checks, in the order of their explanation.
+//
+// Considered and left out: `tiny-text` (the plan does not know sizes of letters),
+// `slow` (what a device can do is not in the plan), `busy` (text on a busy
+// picture: contrast finds what can be proven).
+var Checks = []*Check{
+	bare, soft, stretched, cutSubject, offFocus, deepCrop, repeats, noEffect,
+	contrastCheck, behindText, thinEdge,
+	hidden, overflow, fixed, shortPage,
+	seam, blurredTile, patchy, partTile, manyTiles,
+	banding, flat, muddy,
+	heavy, waste, wrongFormat, profile,
+	content, missing, staleAccept,
+}
+
+// Named finds a check; the error names the nearest.
+func Named(name string) (*Check, error) {
+	var names []string
+	for _, c := range Checks {
+		if c.Name == name {
+			return c, nil
+		}
+		names = append(names, c.Name)
+	}
+	return nil, &source.SyntaxError{Text: name, Want: "a check", Hint: source.DidYouMean(name, names)}
+}
+
+// At is what a check sees: one box, or one layer of it, at one viewport.
+type At struct {
+	Plan  *plan.Plan
+	Page  *layout.PageLayout
+	Frame *layout.Frame
+	Index int // of the layer in the frame; -1 for the box itself
+	place.Placed
+	pass *pass
+}
+
+// image is what the layer's picture is like.
+func (a *At) image() *facts { return a.pass.facts(a.File) }
+
+// name is how messages call the layer.
+func (a *At) name() string {
+	if a.File == nil {
+		if a.Image == nil {
+			return a.Frame.Box.Name
+		}
+		return strings.SplitN(a.Image.String(), "(", 2)[0]
+	}
+	if strings.HasPrefix(a.Image.URL, "data:") {
+		return "the data: picture"
+	}
+	return a.Image.URL
+}
+
+// Options choose what is looked at. Zero is everything.
+type Options struct {
+	Boxes      []*plan.Box
+	Only, Skip []string
+	Progress   func(done, total int) // called now and then, from several goroutines
+}
+
+// Report is what was found.
+type Report struct {
+	Findings []finding.Finding // worst first in each box, boxes in the plan's order
+	Accepted []finding.Finding
+	Boxes    int
+	Landings int // that were computed
+	Heights  []int
+	Checks   []string // that ran
+}
+
+// maxHeights is how many heights of the range are swept.
+const maxHeights = 40
+
+// Heights are the window heights that a plan is swept at: both ends and evenly
+// between, in whole px.
+func Heights(p *plan.Plan) []int {
+	lo, hi := p.Heights[0], p.Heights[1]
+	n := min(hi-lo+1, maxHeights)
+	if n <= 1 {
+		return []int{lo}
+	}
+	out := make([]int, n)
+	for i := range out {
+		out[i] = lo + int(math.Round(float64((hi-lo)*i)/float64(n-1)))
+	}
+	return out
+}
+
+// Run checks a plan. Pictures that cannot be read are findings; errors are of
+// unknown names in the options, or of pictures too broken to measure.
+func Run(p *plan.Plan, store *picture.Store, opt Options) (*Report, error) {
+	s := &pass{plan: p, store: store, heights: Heights(p), report: &Report{}, progress: opt.Progress}
+	s.report.Heights = s.heights
+	for _, name := range slices.Concat(opt.Only, opt.Skip) {
+		if _, err := Named(name); err != nil {
+			return nil, err
+		}
+	}
+	for _, c := range Checks {
+		if (len(opt.Only) == 0 || slices.Contains(opt.Only, c.Name)) && !slices.Contains(opt.Skip, c.Name) {
+			s.checks = append(s.checks, c)
+			s.report.Checks = append(s.report.Checks, c.Name)
+		}
+	}
+	for i, b := range p.All() {
+		if opt.Boxes == nil || slices.Contains(opt.Boxes, b) {
+			s.boxes = append(s.boxes, i)
+		}
+	}
+	s.report.Boxes = len(s.boxes)
+	s.readPictures()
+	s.sweep()
+	for _, c := range s.checks {
+		if c.once != nil && c != staleAccept {
+			s.check = c
+			c.once(s)
+		}
+	}
+	if s.err != nil {
+		return nil, s.err
+	}
+	s.accept()
+	all := p.All()
+	order := func(name string) int {
+		return slices.IndexFunc(all, func(b *plan.Box) bool { return b.Name == name })
+	}
+	byWeight := func(a, b finding.Finding) int {
+		return cmp.Or(cmp.Compare(order(a.Box), order(b.Box)), cmp.Compare(b.Level, a.Level),
+			cmp.Compare(share(&b), share(&a)), cmp.Compare(a.Layer, b.Layer), cmp.Compare(a.Check, b.Check), cmp.Compare(a.Message, b.Message))
+	}
+	slices.SortStableFunc(s.report.Findings, byWeight)
+	slices.SortStableFunc(s.report.Accepted, byWeight)
+	return s.report, nil
+}
+
+// share is how many widths a finding holds at; without a range it is all.
+func share(f *finding.Finding) int {
+	if len(f.Where) == 0 {
+		return math.MaxInt32
+	}
+	n := 0
+	for _, r := range f.Widths() {
+		n += r.To - r.From + 1
+	}
+	return n
+}
+
+// accept moves what the plan accepts, and reports acceptances of nothing.
+func (s *pass) accept() {
+	used := make([]bool, len(s.plan.Accept))
+	var keep []finding.Finding
+	for _, f := range s.report.Findings {
+		hit := -1
+		for i, a := range s.plan.Accept {
+			inside := a.Widths == [2]int{} || len(f.Where) > 0 && len(finding.Subtract(f.Widths(), []finding.Run{{From: a.Widths[0], To: a.Widths[1]}})) == 0
+			if a.Check == f.Check && (a.Box == "" || a.Box == f.Box) && inside {
+				hit = i
+				used[i] = true
+			}
+		}
+		if hit >= 0 {
+			f.Accepted = s.plan.Accept[hit].Reason
+			s.report.Accepted = append(s.report.Accepted, f)
+			continue
+		}
+		keep = append(keep, f)
+	}
+	s.report.Findings = keep
+	if !slices.Contains(s.checks, staleAccept) {
+		return
+	}
+	for i, a := range s.plan.Accept {
+		c, err := Named(a.Check)
+		if used[i] || err == nil && (!slices.Contains(s.checks, c) || a.Box != "" && !s.looked(a.Box)) {
+			continue
+		}
+		msg := fmt.Sprintf("the plan accepts %s, but nothing is found that it would accept", quoteBox(a.Check, a.Box))
+		if err != nil {
+			msg = fmt.Sprintf("the plan accepts %q, which is no check", a.Check)
+		}
+		s.check = staleAccept
+		s.add(finding.Finding{Box: a.Box, Pos: a.Pos, Message: msg})
+	}
+}
+
+func quoteBox(check, box string) string {
+	if box == "" {
+		return check
+	}
+	return check + " of " + box
+}
+
+func (s *pass) looked(name string) bool {
+	all := s.plan.All()
+	return slices.ContainsFunc(s.boxes, func(i int) bool { return all[i].Name == name })
+}
+
+// add files a finding of the check that is running.
+func (s *pass) add(f finding.Finding) {
+	f.Check = s.check.Name
+	if f.Level == 0 && s.check.Level != 0 && !f.Lowered {
+		f.Level = s.check.Level
+	}
+	if f.Reason == "" {
+		f.Reason = s.check.Line
+	}
+	if f.Remedy == "" {
+		f.Remedy = s.check.Remedy
+	}
+	s.report.Findings = append(s.report.Findings, f)
+}

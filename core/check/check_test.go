@@ -1,0 +1,357 @@
+package check
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"image/png"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"tourmaline/core/finding"
+	"tourmaline/core/layout"
+	"tourmaline/core/picture"
+	"tourmaline/core/place"
+	"tourmaline/core/plan"
+)
+
+// withAlpha makes an encoder write an alpha channel that is opaque everywhere.
+type withAlpha struct{ *image.NRGBA }
+
+func (withAlpha) Opaque() bool { return false }
+
+// examplePictures are what the examples of the checks name.
+func examplePictures(t testing.TB) fstest.MapFS {
+	t.Helper()
+	out := fstest.MapFS{}
+	encode := func(name string, img image.Image) {
+		var b bytes.Buffer
+		var err error
+		if strings.HasSuffix(name, ".jpg") {
+			err = jpeg.Encode(&b, img, &jpeg.Options{Quality: 90})
+		} else {
+			err = png.Encode(&b, img)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		out[name] = &fstest.MapFile{Data: b.Bytes()}
+	}
+	draw := func(w, h int, f func(x, y float64) color.NRGBA) *image.NRGBA {
+		img := image.NewNRGBA(image.Rect(0, 0, w, h))
+		for y := range h {
+			for x := range w {
+				img.SetNRGBA(x, y, f(float64(x)/float64(w), float64(y)/float64(h)))
+			}
+		}
+		return img
+	}
+	b := func(v float64) uint8 { return uint8(min(max(v, 0), 255)) }
+	photo := func(seed uint64) func(x, y float64) color.NRGBA {
+		r := rand.New(rand.NewPCG(seed, 1))
+		return func(x, y float64) color.NRGBA {
+			n := r.Float64()*24 - 12
+			return color.NRGBA{b(40 + 180*x + n), b(90 + 60*math.Sin(7*y) + n), b(200 - 150*y + n), 255}
+		}
+	}
+	wave := func(x, y float64) color.NRGBA { // its edges meet
+		v := 120 + 20*math.Sin(2*math.Pi*x)*math.Cos(2*math.Pi*y)
+		return color.NRGBA{b(v), b(v + 5), b(v - 8), 255}
+	}
+	encode("photo.jpg", draw(1600, 900, photo(1)))
+	encode("small.jpg", draw(300, 200, photo(2)))
+	encode("photo.png", draw(800, 450, photo(3)))
+	encode("tile.png", draw(64, 64, wave))
+	encode("seam.png", draw(64, 64, func(x, y float64) color.NRGBA { return color.NRGBA{b(60 + 90*x), b(70 + 80*x), 90, 255} }))
+	encode("patchy.png", draw(96, 96, func(x, y float64) color.NRGBA {
+		c := wave(x, y)
+		if math.Hypot(x-0.3, y-0.6) < 0.08 {
+			c = color.NRGBA{240, 240, 230, 255}
+		}
+		c.R, c.G, c.B = c.R/4+90, c.G/4+90, c.B/4+90
+		return c
+	}))
+	encode("motif.png", draw(90, 60, func(x, y float64) color.NRGBA {
+		if math.Hypot(x-0.5, y-0.5) < 0.4 {
+			return color.NRGBA{160, 40, 60, 255}
+		}
+		return color.NRGBA{}
+	}))
+	encode("alpha.png", withAlpha{draw(500, 300, photo(4))})
+	deep := image.NewNRGBA64(image.Rect(0, 0, 400, 300))
+	for i := range deep.Pix {
+		deep.Pix[i] = uint8(i * 7)
+	}
+	encode("deep.png", deep)
+	return out
+}
+
+func parse(t testing.TB, text string) *plan.Plan {
+	t.Helper()
+	p, err := plan.Parse("plan.yaml", []byte("tourmaline: 1\n"+text))
+	if err != nil {
+		t.Fatalf("%v\n%s", err, text)
+	}
+	return p
+}
+
+// Every check says what it is and why, fires on its own example and on none of
+// the examples that should pass it.
+func TestExamples(t *testing.T) {
+	store := picture.NewStore(examplePictures(t))
+	names := map[string]bool{}
+	for _, c := range Checks {
+		if names[c.Name] || c.Name != strings.ToLower(c.Name) {
+			t.Errorf("%q is not a name of its own", c.Name)
+		}
+		names[c.Name] = true
+		if c.Line == "" || len(c.Long) < 150 || c.Remedy == "" || c.Group == "" || c.Fires == "" || c.Silent == "" {
+			t.Errorf("%s lacks a text or an example", c.Name)
+			continue
+		}
+		for _, ex := range []struct {
+			text string
+			want bool
+		}{{c.Fires, true}, {c.Silent, false}} {
+			text := ex.text
+			if !strings.Contains(text, "viewports:") {
+				text = "viewports: {heights: 700-707}\n" + text // few heights: all widths
+			}
+			p := parse(t, text)
+			only := []string{c.Name}
+			if c == staleAccept {
+				only = []string{c.Name, "bare"}
+			}
+			r, err := Run(p, store, Options{Only: only})
+			if err != nil {
+				t.Errorf("%s: %v", c.Name, err)
+				continue
+			}
+			fired := slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Check == c.Name })
+			if fired != ex.want {
+				t.Errorf("%s fires: %v, want %v on\n%s", c.Name, fired, ex.want, ex.text)
+			}
+			for _, f := range r.Findings {
+				if f.Message == "" || f.Reason == "" || f.Remedy == "" || f.Pos.Line == 0 {
+					t.Errorf("%s: a finding lacks a text or its place: %+v", c.Name, f)
+				}
+			}
+		}
+	}
+}
+
+// The ranges of a finding are those of brute force: each viewport asked by itself.
+func TestRangesAreExact(t *testing.T) {
+	store := picture.NewStore(examplePictures(t))
+	text := `viewports: {widths: 320-1500, heights: 600-900, densities: {1: 320-1500, 2: 320-1100}}
+boxes:
+  - name: hero
+    height: max(20rem, 70vh)
+    layers:
+      - {image: photo.jpg, size: cover, position: 20% 50%, repeat: no-repeat, keep: {x: 55%, y: 20%, width: 25%, height: 40%}}
+      - color: black
+    when:
+      (width >= 900px): {height: 40vh}
+  - name: strip
+    height: 180px
+    layers:
+      - {image: small.jpg, size: contain, repeat: no-repeat}
+      - color: white
+`
+	p := parse(t, text)
+	checks := []*Check{bare, soft, cutSubject}
+	r, err := Run(p, store, Options{Only: []string{"bare", "soft", "cut-subject"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	heights := Heights(p)
+	if len(heights) != maxHeights || heights[0] != 600 || heights[maxHeights-1] != 900 {
+		t.Fatalf("heights are %v", heights)
+	}
+	type key struct {
+		check, box string
+		layer      int
+		d          float64
+		h, w       int
+	}
+	want := map[key]bool{}
+	s := &pass{plan: p, store: store, boxes: []int{0, 1}}
+	s.readPictures()
+	for di, d := range p.Density {
+		for _, h := range heights {
+			for w := p.Spans[di][0]; w <= p.Spans[di][1]; w++ {
+				pg := layout.At(p, plan.Viewport{Width: float64(w), Height: float64(h), Density: d}, layout.Exact)
+				for i := range pg.Frames {
+					placed, err := place.Box(&pg.Frames[i], pg, 0, store)
+					if err != nil {
+						t.Fatal(err)
+					}
+					for n := range placed {
+						a := &At{Plan: p, Page: pg, Frame: &pg.Frames[i], Index: n, Placed: placed[n], pass: s}
+						for _, c := range checks {
+							if c.layer(a) > 0 {
+								want[key{c.Name, pg.Frames[i].Box.Name, n + 1, d, h, w}] = true
+							}
+						}
+					}
+				}
+			}
+		}
+	}
+	got := map[key]bool{}
+	for _, f := range r.Findings {
+		for _, sp := range f.Exact {
+			for _, run := range sp.Runs {
+				for w := run.From; w <= run.To; w++ {
+					got[key{f.Check, f.Box, f.Layer, sp.Density, sp.Height, w}] = true
+				}
+			}
+		}
+		// Every statement is true, and together they say all.
+		said := map[key]bool{}
+		for _, st := range f.Where {
+			for di, d := range p.Density {
+				if len(st.Densities) > 0 && !slices.Contains(st.Densities, d) {
+					continue
+				}
+				for _, h := range heights {
+					if st.Heights != [2]int{} && (h < st.Heights[0] || h > st.Heights[1]) {
+						continue
+					}
+					for _, run := range st.Runs {
+						for w := max(run.From, p.Spans[di][0]); w <= min(run.To, p.Spans[di][1]); w++ {
+							k := key{f.Check, f.Box, f.Layer, d, h, w}
+							said[k] = true
+							if !want[k] && !st.Some {
+								t.Fatalf("%s: %q is not true at %dx%d@%g", f.Check, st, w, h, d)
+							}
+						}
+					}
+				}
+			}
+		}
+		for k := range want {
+			if k.check == f.Check && k.box == f.Box && k.layer == f.Layer && !said[k] {
+				t.Fatalf("%s: no statement covers %+v: %v", f.Check, k, f.Where)
+			}
+		}
+	}
+	for k := range want {
+		if !got[k] {
+			t.Fatalf("brute force finds %+v, the report does not", k)
+		}
+	}
+	for k := range got {
+		if !want[k] {
+			t.Fatalf("the report has %+v, brute force does not", k)
+		}
+	}
+	if len(want) < 10000 {
+		t.Errorf("only %d failing viewports: the test says little", len(want))
+	}
+}
+
+// A contrast range is confirmed by painting its ends and their neighbours.
+func TestContrastEnds(t *testing.T) {
+	store := picture.NewStore(examplePictures(t))
+	p := parse(t, `viewports: {widths: 320-1200, heights: 700-700, densities: [1]}
+boxes:
+  - name: hero
+    height: 300px
+    layers: [{gradient: "linear-gradient(to right, black 300px, white 900px)"}]
+    text:
+      - {area: {left: 0px, top: 0px, width: 60%, height: 100px}, color: white}
+`)
+	r, err := Run(p, store, Options{Only: []string{"contrast"}})
+	if err != nil || len(r.Findings) != 1 || len(r.Findings[0].Where) != 1 || len(r.Findings[0].Where[0].Runs) != 1 {
+		t.Fatalf("%v: %+v", err, r)
+	}
+	run := r.Findings[0].Where[0].Runs[0]
+	rd := &reader{pass: &pass{plan: p, store: store, heights: Heights(p)}, box: 0}
+	for _, c := range []struct {
+		w    int
+		want bool
+	}{{run.From - 1, false}, {run.From, true}, {run.To, true}} {
+		if got := fails(rd.measure(c.w, 700, 1), 0); got != c.want {
+			t.Errorf("at %d px the full size fails: %v, want %v (range %v)", c.w, got, c.want, run)
+		}
+	}
+	// By hand: 5% of the area from the right is beyond 57% of the width. White on
+	// grey g has 4.5 at g = 118 (#767676), which the ramp reaches at
+	// 300 + 600*118/255 = 577.6 px; 577.6/0.57 = 1013.
+	if run.To != 1200 || run.From < 1008 || run.From > 1018 {
+		t.Errorf("the range is %v, want about 1013-1200", run)
+	}
+}
+
+func TestAccept(t *testing.T) {
+	store := picture.NewStore(examplePictures(t))
+	boxes := "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, repeat: no-repeat}\n      - color: white\n"
+	for _, c := range []struct {
+		accept             string
+		findings, accepted int
+	}{
+		{"", 1, 0},
+		{"accept: [{check: bare, reason: meant}]\n", 0, 1},
+		{"accept: [{check: bare, box: hero, widths: 320-2560, reason: meant}]\n", 0, 1},
+		{"accept: [{check: bare, box: hero, widths: 320-400, reason: meant}]\n", 2, 0}, // not all of it, so stale too
+		{"accept: [{check: nonsense, reason: meant}]\n", 2, 0},
+	} {
+		r, err := Run(parse(t, c.accept+boxes), store, Options{Only: []string{"bare", "stale-accept"}})
+		if err != nil || len(r.Findings) != c.findings || len(r.Accepted) != c.accepted {
+			t.Errorf("%q: %d findings and %d accepted, want %d and %d (%v)", c.accept, len(r.Findings), len(r.Accepted), c.findings, c.accepted, err)
+		}
+	}
+}
+
+// Two runs give the same report, however the work was divided.
+func TestDeterministic(t *testing.T) {
+	store := picture.NewStore(examplePictures(t))
+	var texts []string
+	for range 2 {
+		r, err := Run(parse(t, cutSubject.Fires), store, Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var b strings.Builder
+		for _, f := range r.Findings {
+			fmt.Fprintln(&b, f.Check, f.Message, f.Where, f.Worst)
+		}
+		texts = append(texts, b.String())
+	}
+	if texts[0] != texts[1] || texts[0] == "" {
+		t.Errorf("two runs differ:\n%s\n%s", texts[0], texts[1])
+	}
+}
+
+// BenchmarkSweep20Boxes is a site of 20 boxes over 320-3840 px, 40 heights and 3
+// densities: 8.4 million landings.
+func BenchmarkSweep20Boxes(b *testing.B) {
+	var t strings.Builder
+	t.WriteString("viewports: {widths: 320-3840, heights: 600-1400, densities: [1, 2, 3]}\nboxes:\n")
+	for i := range 20 {
+		fmt.Fprintf(&t, "  - name: b%d\n    height: max(30rem, %dvh)\n    padding: 2rem 4%%\n    layers:\n      - {image: photo.jpg, size: cover, position: %d%% 40%%, repeat: no-repeat, keep: {x: 40%%, y: 20%%, width: 20%%, height: 30%%}}\n      - color: black\n    when:\n      (width < 768px): {height: 60vh}\n", i, 20+3*i, 5*i)
+	}
+	p := parse(b, t.String())
+	store := picture.NewStore(examplePictures(b))
+	var geometry []string
+	for _, c := range Checks {
+		if c.once == nil {
+			geometry = append(geometry, c.Name)
+		}
+	}
+	b.ReportAllocs()
+	for b.Loop() {
+		r, err := Run(p, store, Options{Only: geometry})
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.ReportMetric(float64(r.Landings), "landings")
+	}
+}

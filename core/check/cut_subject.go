@@ -1,0 +1,74 @@
+package check
+
+import (
+	"fmt"
+	"strings"
+
+	"tourmaline/core/finding"
+)
+
+var cutSubject = &Check{
+	Name: "cut-subject", Group: "Fit", Level: finding.Error,
+	Line: "what must stay visible is cut off",
+	Long: `keep: names the part of a picture that must be seen. A covering picture is cropped at
+some shapes of the window, and a part of keep can fall outside. Measured as the share
+of keep that lies in the box.`,
+	Remedy: "move the picture with position:, make the box another shape there, or make keep smaller",
+	Fires:  "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 0% 50%, keep: {x: 70%, y: 20%, width: 20%, height: 40%}}\n",
+	Silent: "viewports: {widths: 320-1400, heights: 600-800, densities: [1]}\nboxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 100% 50%, keep: {x: 85%, y: 20%, width: 10%, height: 40%}}\n",
+	layer: func(a *At) float64 {
+		if a.Notes.Keep == nil || a.Landing.Keep >= 0.9995 {
+			return 0
+		}
+		return 1 - a.Landing.Keep
+	},
+	tell: func(a *At, f *finding.Finding) bool {
+		x, y, w, h := drawnRegion(a.Notes.Keep, a)
+		p := a.Landing.Paint
+		var sides []string
+		for _, s := range []struct {
+			name string
+			out  float64
+		}{{"left", p.X - x}, {"right", x + w - p.Right()}, {"top", p.Y - y}, {"bottom", y + h - p.Bottom()}} {
+			if s.out > 0.05 {
+				sides = append(sides, fmt.Sprintf("%s px %s", px(s.out), s.name))
+			}
+		}
+		f.Message = fmt.Sprintf("only %s of keep of %s is in the box; outside are %s", percent(a.Landing.Keep), a.name(), strings.Join(sides, ", "))
+		f.Measured, f.Wanted, f.Unit = a.Landing.Keep*100, 100, "% of keep in view"
+		switch {
+		case w > p.W+0.05:
+			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px wide where the box has %s; make keep narrower, the box lower there, or use a picture cropped for it", px(w), px(p.W))
+		case h > p.H+0.05:
+			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px tall where the box has %s; make keep lower, the box taller there, or use a picture cropped for it", px(h), px(p.H))
+		default:
+			f.Remedy = "set position: " + positionFor(a) + " there, under when:"
+			if a.Notes.Auto {
+				f.Remedy = "position: auto lines the focus up with the box; " + f.Remedy + " instead"
+			}
+		}
+		return true
+	},
+}
+
+// positionFor is the nearest position in whole per cents that shows all of keep at
+// this viewport; keep fits the box.
+func positionFor(a *At) string {
+	x, y, w, h := drawnRegion(a.Notes.Keep, a)
+	p, s := a.Landing.Paint, a.Landing.Size
+	axis := func(start, length, lo, hi, origin, free float64) string {
+		if free > -0.01 && free < 0.01 {
+			return "50%"
+		}
+		// keep stays inside for offsets between these
+		min0, max0 := hi-(start+length)+origin, lo-start+origin
+		if min0 > max0 {
+			min0, max0 = max0, min0
+		}
+		o := min(max(origin, min0), max0)
+		v := (o - lo) / free * 100
+		return fmt.Sprintf("%.0f%%", v)
+	}
+	return axis(x, w, p.X, p.Right(), a.Landing.Origin.X, a.Landing.Area.W-s.X) + " " +
+		axis(y, h, p.Y, p.Bottom(), a.Landing.Origin.Y, a.Landing.Area.H-s.Y)
+}

@@ -1,0 +1,186 @@
+package check
+
+import (
+	"fmt"
+	"math"
+
+	"tourmaline/core/css"
+	"tourmaline/core/finding"
+	"tourmaline/core/paint"
+)
+
+// gradientOf is the layer's gradient, but not a plain colour.
+func gradientOf(a *At) *css.Gradient {
+	if a.Image == nil || a.Notes.Color {
+		return nil
+	}
+	return a.Image.Gradient
+}
+
+// bandLimit is how many device px one level may be wide.
+const bandLimit = 48
+
+var banding = &Check{
+	Name: "banding", Group: "Gradient", Level: finding.Note,
+	Line: "the gradient has so few levels for its length that steps show",
+	Long: `A screen shows 256 levels of each channel. A gradient between near colours over a long way
+has few of them, each a stripe of its own; in dark colours the eye finds them. Measured
+as the width of one step in device px, at the largest box, between two neighbouring stops
+that are at least six levels apart; fires above 48.`,
+	Remedy: "lay a fine noise texture over it, bring the stops nearer together, or use colours farther apart",
+	Fires:  "boxes:\n  - {name: b, height: 3000px, layers: [{gradient: \"linear-gradient(#101418, #1c2026)\"}]}\n",
+	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(#101418, #d0d4d8)\"}]}\n",
+	once: func(s *pass) {
+		for _, m := range s.seen {
+			if m.n == 0 {
+				continue
+			}
+			a, ok := s.at(m.box, m.layer, m.at)
+			if !ok {
+				continue
+			}
+			g := gradientOf(a)
+			if g == nil || g.Kind == css.Conic {
+				continue
+			}
+			length, stops := paint.Line(g, &a.Frame.Env, a.Landing.Size.X, a.Landing.Size.Y)
+			worst, between := 0.0, [2]string{}
+			for i := 1; i < len(stops); i++ {
+				p, q := stops[i-1], stops[i]
+				if p.Hint || q.Hint {
+					continue
+				}
+				c, d := p.Color.Resolve(a.Frame.Env.Current), q.Color.Resolve(a.Frame.Env.Current)
+				levels := 255 * max(math.Abs(c.R*c.A-d.R*d.A), math.Abs(c.G*c.A-d.G*d.A), math.Abs(c.B*c.A-d.B*d.A), math.Abs(c.A-d.A))
+				if levels < 6 {
+					continue
+				}
+				if step := (q.At - p.At) * length * m.at.Density / levels; step > worst {
+					worst, between = step, [2]string{p.Color.String(), q.Color.String()}
+				}
+			}
+			if worst > bandLimit {
+				s.add(finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Worst: &m.at, Measured: worst, Wanted: bandLimit, Unit: "device px a level",
+					Message: fmt.Sprintf("one level between %s and %s is %s device px wide in the largest box (%s)", between[0], between[1], px(worst), m.at)})
+			}
+		}
+	},
+}
+
+var flat = &Check{
+	Name: "flat", Group: "Gradient", Level: finding.Warning,
+	Line: "stops collapse: part of the gradient, or all of it, is one colour",
+	Long: `A stop may not lie before the one in front of it; the browser moves it forward, and the way
+between them is lost. Stops that all lie outside the box leave one flat colour, and so do
+stops of one colour. Fires for a stop that is written before an earlier one, and for a
+gradient of which nothing changes inside the box.`,
+	Remedy: "put the stops in rising order, inside 0% to 100%",
+	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 60%, gold 30%, blue)\"}]}\n",
+	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 30%, gold 60%, blue)\"}]}\n",
+	layer: func(a *At) float64 {
+		if g := gradientOf(a); g == nil || flatWhy(a, g) == "" {
+			return 0
+		}
+		return 1
+	},
+	tell: func(a *At, f *finding.Finding) bool {
+		f.Message = flatWhy(a, gradientOf(a))
+		f.Measured, f.Wanted, f.Unit = 1, 0, "collapsed stops"
+		return true
+	},
+}
+
+func flatWhy(a *At, g *css.Gradient) string {
+	high, highAt := math.Inf(-1), ""
+	sameColour := true
+	first := g.Stops[0].Color.Resolve(a.Frame.Env.Current)
+	for i := range g.Stops {
+		st := &g.Stops[i]
+		if !st.Hint {
+			sameColour = sameColour && st.Color.Resolve(a.Frame.Env.Current) == first
+		}
+		for k := range st.At {
+			n := &st.At[k]
+			if n.IsCalc() || !n.HasPercent() {
+				continue // lengths depend on the box: only per cents are compared
+			}
+			if n.Val < high-1e-9 {
+				return fmt.Sprintf("the stop at %g%% is written after one at %s and is moved there: the way between them is lost", n.Val, highAt)
+			}
+			high, highAt = n.Val, fmt.Sprintf("%g%%", n.Val)
+		}
+	}
+	if sameColour {
+		return "all stops have one colour: write color: instead"
+	}
+	if g.Kind != css.Linear || g.Repeating {
+		return ""
+	}
+	_, stops := paint.Line(g, &a.Frame.Env, a.Landing.Size.X, a.Landing.Size.Y)
+	if stops[0].At >= 1 || stops[len(stops)-1].At <= 0 {
+		return "all stops lie outside the box: one flat colour is seen"
+	}
+	return ""
+}
+
+var muddy = &Check{
+	Name: "muddy", Group: "Gradient", Level: finding.Note,
+	Line: "the gradient goes through grey between two strong colours",
+	Long: `Mixed in sRGB, opposite colours such as yellow and blue meet in a grey or brown that is in
+neither. Measured as the chroma (in OKLCH) in the middle between two neighbouring stops,
+beside the weaker of the two: fires below 45%. In another space the way keeps its colour;
+the remedy names the one that keeps most.`,
+	Remedy: "write in oklch or in oklab into the gradient",
+	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(gold, blue)\"}]}\n",
+	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(in oklch, gold, blue)\"}]}\n",
+	once: func(s *pass) {
+		for _, m := range s.seen {
+			a, ok := s.at(m.box, m.layer, m.first)
+			if !ok || m.n == 0 {
+				continue
+			}
+			g := gradientOf(a)
+			if g == nil || g.In.Given {
+				continue
+			}
+			for i := 1; i < len(g.Stops); i++ {
+				p, q := &g.Stops[i-1], &g.Stops[i]
+				if p.Hint || q.Hint {
+					continue
+				}
+				cur := a.Frame.Env.Current
+				if p.Color.Resolve(cur).A < 0.3 || q.Color.Resolve(cur).A < 0.3 {
+					continue
+				}
+				weaker := min(strength(p.Color, cur), strength(q.Color, cur))
+				mid := strength(middle(p.Color, q.Color, css.SRGB, cur), cur)
+				if weaker < 0.06 || mid >= 0.45*weaker {
+					continue
+				}
+				best, bestC := "", mid
+				for _, in := range []css.Space{css.Oklab, css.Oklch} {
+					if c := strength(middle(p.Color, q.Color, in, cur), cur); c > bestC*1.1 {
+						best, bestC = in.String(), c
+					}
+				}
+				f := finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Measured: mid, Wanted: 0.45 * weaker, Unit: "chroma in the middle (OKLCH)",
+					Message: fmt.Sprintf("between %s and %s the gradient goes through a grey with %.0f%% of the weaker colour's chroma", p.Color.String(), q.Color.String(), mid/weaker*100)}
+				if best != "" {
+					f.Remedy = fmt.Sprintf("write in %s into the gradient: the middle keeps %.0f%% of the chroma", best, min(bestC/weaker*100, 100))
+				} else {
+					f.Remedy = "set a stop between the two, of a strong colour that lies between them"
+				}
+				s.add(f)
+			}
+		}
+	},
+}
+
+// strength is the OKLCH chroma of a colour.
+func strength(c css.Color, cur css.RGBA) float64 { return c.In(css.Oklch, cur).C[1] }
+
+// middle is halfway between two colours in a space.
+func middle(a, b css.Color, in css.Space, cur css.RGBA) css.Color {
+	p, q := css.FixPair(a.In(in, cur), b.In(in, cur), "")
+	return css.Lerp(p, q, 0.5)
+}

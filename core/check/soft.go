@@ -1,0 +1,36 @@
+package check
+
+import (
+	"fmt"
+
+	"tourmaline/core/finding"
+)
+
+var soft = &Check{
+	Name: "soft", Group: "Fit", Level: finding.Warning,
+	Line: "the picture is enlarged beyond its pixels and looks soft",
+	Long: `A screen of density 2 has four device pixels for each CSS pixel. Where the drawn
+picture has more device pixels than the file has pixels, the browser invents them and
+the picture looks soft. Measured as picture pixels per device pixel, on the axis that
+is enlarged more; 1 is sharp, and at density 3 and above 0.75 still looks sharp.
+Vector pictures are sharp at any size.`,
+	Remedy: "get a larger picture, make the box smaller there, or say under densities: at which widths a density is really seen",
+	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: small.jpg, size: cover, repeat: no-repeat}\n",
+	Silent: "viewports: {widths: 320-800, heights: 600-800, densities: [1, 2]}\nboxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat}\n",
+	layer: func(a *At) float64 {
+		if !raster(a) || tiled(a) {
+			return 0
+		}
+		if floor := sharpFloor(a.Page.Viewport.Density); a.Landing.Sharp < floor-0.0005 {
+			return floor / a.Landing.Sharp
+		}
+		return 0
+	},
+	tell: func(a *At, f *finding.Finding) bool {
+		need := needWidth(a)
+		f.Message = fmt.Sprintf("%s has %.2f px for each device px; %s at most needs a picture %.0f px wide (it has %d)", a.name(), a.Landing.Sharp, a.Page.Viewport, need, a.File.Width)
+		f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, sharpFloor(a.Page.Viewport.Density), "picture px per device px"
+		f.Remedy = fmt.Sprintf("get the picture %.0f px wide, make the box smaller there, or say under densities: at which widths density %g is really seen", need, a.Page.Viewport.Density)
+		return true
+	},
+}

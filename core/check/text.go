@@ -1,0 +1,90 @@
+package check
+
+import (
+	"fmt"
+
+	"tourmaline/core/finding"
+	"tourmaline/core/layout"
+)
+
+var behindText = &Check{
+	Name: "behind-text", Group: "Text", Level: finding.Warning,
+	Line: "the subject of the picture lies under the text",
+	Long: `Text on top of what keep: names hides it, and is hard to read there. Measured as the
+share of keep that lies under a text area; up to 5% is left alone.`,
+	Remedy: "move the text area, or move the picture with position:",
+	Fires:  "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, keep: {x: 40%, y: 30%, width: 20%, height: 30%}}\n    text:\n      - {area: {left: 20%, top: 20%, width: 60%, height: 50%}, color: white}\n",
+	Silent: "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, keep: {x: 45%, y: 10%, width: 10%, height: 20%}}\n    text:\n      - {area: {left: 5%, bottom: 2%, width: 90%, height: 20%}, color: white}\n",
+	layer: func(a *At) float64 {
+		if s, _ := hiddenByText(a); s > 0.05 {
+			return s
+		}
+		return 0
+	},
+	tell: func(a *At, f *finding.Finding) bool {
+		s, n := hiddenByText(a)
+		f.Message = fmt.Sprintf("text area %d covers %s of keep of %s", n+1, percent(s), a.name())
+		f.Measured, f.Wanted, f.Unit = s*100, 0, "% of keep under text"
+		return true
+	},
+}
+
+// hiddenByText is the largest share of keep under one text area, and which.
+func hiddenByText(a *At) (share float64, area int) {
+	if a.Notes.Keep == nil {
+		return 0, 0
+	}
+	x, y, w, h := drawnRegion(a.Notes.Keep, a)
+	keep := layout.Rect{X: x, Y: y, W: w, H: h}
+	for i := range a.Frame.At.Text {
+		c := a.Frame.TextRect(&a.Frame.At.Text[i]).Intersect(keep)
+		if s := c.W * c.H / (w * h); s > share {
+			share, area = s, i
+		}
+	}
+	return share, area
+}
+
+var thinEdge = &Check{
+	Name: "thin-edge", Group: "Text", Level: finding.Note,
+	Line: "text comes nearer to the edge of the box than its padding",
+	Long: `A box's padding says how much room text needs to its edges. Measured as the smallest
+distance from a text area to an edge of the box, less the padding there; where the box
+has no padding, text must at least not stick out.`,
+	Remedy: "move the text area in, or make the padding smaller",
+	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    padding: 2rem\n    layers: [{color: black}]\n    text:\n      - {area: {left: 4px, top: 40px, width: 50%, height: 100px}, color: white}\n",
+	Silent: "boxes:\n  - name: hero\n    height: 300px\n    padding: 2rem\n    layers: [{color: black}]\n    text:\n      - {area: {left: 40px, top: 40px, width: 50%, height: 100px}, color: white}\n",
+	box: func(a *At) float64 {
+		if d, _, _ := edgeRoom(a); d < -0.5 {
+			return -d
+		}
+		return 0
+	},
+	tell: func(a *At, f *finding.Finding) bool {
+		d, n, side := edgeRoom(a)
+		pad := a.Frame.Pad[side]
+		f.Pos = a.Frame.At.Text[n].Pos
+		f.Message = fmt.Sprintf("text area %d lies %s px from the %s edge, where the padding is %s px", n+1, px(d+pad), [4]string{"top", "right", "bottom", "left"}[side], px(pad))
+		if d+pad < 0 {
+			f.Message = fmt.Sprintf("text area %d sticks out of the box by %s px at the %s", n+1, px(-d-pad), [4]string{"top", "right", "bottom", "left"}[side])
+			f.Level = finding.Warning
+		}
+		f.Measured, f.Wanted, f.Unit = d+pad, pad, "px from the edge"
+		return true
+	},
+}
+
+// edgeRoom is the least room from a text area to an edge beyond the padding.
+func edgeRoom(a *At) (room float64, area, side int) {
+	in := a.Frame.PaddingBox()
+	first := true
+	for i := range a.Frame.At.Text {
+		t := a.Frame.TextRect(&a.Frame.At.Text[i])
+		for k, d := range [4]float64{t.Y - in.Y, in.Right() - t.Right(), in.Bottom() - t.Bottom(), t.X - in.X} {
+			if d -= a.Frame.Pad[k]; first || d < room {
+				room, area, side, first = d, i, k, false
+			}
+		}
+	}
+	return room, area, side
+}
