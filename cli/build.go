@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -146,12 +147,17 @@ func (s *session) demoCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "demo",
 		Usage:     "write an example site into a folder and build it",
-		ArgsUsage: "FOLDER",
+		ArgsUsage: "FOLDER | troubled [FOLDER]",
 		Description: `The made-up Harrowmoor Observatory: a canvas of star dust, a header whose dome must
 stay in view, a gradient, a paper texture, a footer with a ridge line.
+demo troubled writes its first draft instead, with what goes wrong in first drafts.
 
-Example:  tourmaline demo observatory`,
+Examples:  tourmaline demo observatory
+           tourmaline demo troubled`,
 		Action: func(_ context.Context, c *cli.Command) error {
+			if c.Args().First() == "troubled" && c.Args().Len() <= 2 {
+				return s.troubled(cmp.Or(c.Args().Get(1), "troubled"))
+			}
 			if c.Args().Len() != 1 {
 				return fmt.Errorf("demo needs a folder to write to, as in: tourmaline demo observatory")
 			}
@@ -172,4 +178,17 @@ Example:  tourmaline demo observatory`,
 			return nil
 		},
 	}
+}
+
+// troubled writes the first draft of the example site; it is there to be checked.
+func (s *session) troubled(dir string) error {
+	files, err := demo.Troubled()
+	if err != nil {
+		return err
+	}
+	if err := writeDemo(dir, files); err != nil {
+		return err
+	}
+	fmt.Fprintf(s.out, "%s: a first draft, with %d pictures\n\ntry:\n  cd %s && tourmaline check\n", filepath.ToSlash(filepath.Join(dir, planName)), len(files)-1, dir)
+	return nil
 }

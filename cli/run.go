@@ -4,6 +4,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -16,10 +17,11 @@ import (
 // Version is stamped by the build.
 var Version = "dev"
 
-// Exit codes. 1 is kept for findings, which no command reports yet.
+// Exit codes.
 const (
-	exitClean = 0
-	exitError = 2
+	exitClean    = 0
+	exitFindings = 1
+	exitError    = 2
 )
 
 // session is what the commands of one run share.
@@ -28,7 +30,8 @@ type session struct {
 	out, err io.Writer
 }
 
-// Run runs the program and returns its exit code: 0 done, 2 could not run.
+// Run runs the program and returns its exit code: 0 done, 1 findings, 2 could not
+// run.
 func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) (code int) {
 	s := &session{in: stdin, out: stdout, err: stderr}
 	defer func() {
@@ -42,6 +45,9 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	if err == nil {
 		return exitClean
 	}
+	if errors.Is(err, errFindings) {
+		return exitFindings
+	}
 	fmt.Fprintln(stderr, "tourmaline: "+strings.TrimSpace(err.Error()))
 	return exitError
 }
@@ -53,13 +59,13 @@ func (s *session) app() *cli.Command {
 		Version: Version,
 		Description: `Describe each background once in a plan (tourmaline.yaml): the box it fills, the
 picture, gradient or texture that fills it, what must stay in view, where text
-lies. Tourmaline tells how it lands in every window, draws it, cuts the files and
-writes the CSS.
+lies. Tourmaline tells how it lands in every window, finds what goes wrong, draws it,
+cuts the files and writes the CSS.
 
 Start with:  tourmaline demo observatory     (a whole example site in a folder)
              tourmaline look photo.jpg       (what is this picture good for?)`,
 		Commands: []*cli.Command{
-			s.lookCommand(), s.fitCommand(), s.proofCommand(), s.paintCommand(), s.cutCommand(),
+			s.lookCommand(), s.fitCommand(), s.checkCommand(), s.proofCommand(), s.paintCommand(), s.cutCommand(),
 			s.cssCommand(), s.buildCommand(), s.demoCommand(),
 		},
 		Writer:         s.out,

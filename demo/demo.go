@@ -9,13 +9,18 @@ import (
 
 //go:generate go run generate.go
 
-//go:embed site
-var site embed.FS
+//go:embed site troubled
+var sites embed.FS
 
 // Files returns the example site's files by path, with /.
-func Files() (map[string][]byte, error) {
+func Files() (map[string][]byte, error) { return files("site") }
+
+// Troubled returns those of its first draft, on which most checks fire.
+func Troubled() (map[string][]byte, error) { return files("troubled") }
+
+func files(folder string) (map[string][]byte, error) {
 	out := map[string][]byte{}
-	root, err := fs.Sub(site, "site")
+	root, err := fs.Sub(sites, folder)
 	if err != nil {
 		return nil, err
 	}

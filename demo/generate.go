@@ -17,15 +17,55 @@ import (
 )
 
 func main() {
-	save("star-dust.png", starDust(240))
+	save("star-dust.png", starDust(540))
 	save("dome-at-dusk.jpg", dome(3200, 1800))
 	save("reading-room.jpg", room(2400, 1600))
-	save("laid-paper.png", paper(192))
-	save("ridge-line.png", ridge(720, 140))
+	save("laid-paper.png", paper(216))
+	save("ridge-line.png", ridge(1620, 315))
+	troubled()
 }
 
+// troubled makes the pictures of the first draft, each with what is wrong with it.
+func troubled() {
+	folder = "troubled/pictures/"
+	save("small-dome.jpg", dome(640, 360)) // too small
+	save("night-sky.png", room(480, 320))  // a photograph as PNG
+	save("felt.png", tile(60, func(u, v, n float64) (rgb, float64) {
+		return hex(0x39415a).mix(hex(0x5a6480), u).add(0.03 * (n - 0.5)), 1
+	}))
+	save("sparkle.png", tile(96, func(u, v, n float64) (rgb, float64) {
+		c := hex(0x101a30).add(0.04 * (n - 0.5))
+		return c.mix(hex(0xf4f0e0), step(0.09, 0.07, math.Hypot(u-0.3, v-0.6))), 1
+	}))
+	save("comet.png", tile(90, func(u, v, n float64) (rgb, float64) {
+		return hex(0xe8d8a0), step(0.36, 0.3, math.Hypot(u-0.5, v-0.5))
+	}))
+	grain := image.NewNRGBA64(image.Rect(0, 0, 32, 32)) // 16 bits a channel
+	r := rand.New(rand.NewPCG(5, 5))
+	for i := 0; i < len(grain.Pix); i += 8 {
+		v := uint8(30 + r.IntN(30))
+		copy(grain.Pix[i:], []uint8{v, uint8(r.IntN(256)), v, 0, v + 8, 0, 255, 255})
+	}
+	save("grain.png", grain)
+}
+
+// tile is a square picture of f, which has noise to use.
+func tile(n int, f func(u, v, noise float64) (rgb, float64)) image.Image {
+	img := image.NewNRGBA(image.Rect(0, 0, n, n))
+	r := rand.New(rand.NewPCG(uint64(n), 2))
+	for y := range n {
+		for x := range n {
+			c, a := f((float64(x)+0.5)/float64(n), (float64(y)+0.5)/float64(n), r.Float64())
+			put(img, x, y, c, a)
+		}
+	}
+	return img
+}
+
+var folder = "site/pictures/"
+
 func save(name string, img image.Image) {
-	f, err := os.Create("site/pictures/" + name)
+	f, err := os.Create(folder + name)
 	if err != nil {
 		log.Fatal(err)
 	}
@@ -247,7 +287,7 @@ func starDust(n int) image.Image {
 			for _, s := range stars {
 				dx, dy := math.Abs(float64(x)-s.x), math.Abs(float64(y)-s.y)
 				dx, dy = min(dx, float64(n)-dx), min(dy, float64(n)-dy)
-				c = c.add((0.12 + 0.5*s.m) * math.Exp(-(dx*dx+dy*dy)/(0.5+s.m)))
+				c = c.add((0.12 + 0.5*s.m) * math.Exp(-(dx*dx+dy*dy)/((0.5+s.m)*5)))
 			}
 			put(img, x, y, c, 1)
 		}

@@ -136,7 +136,7 @@ func Heights(p *plan.Plan) []int {
 }
 
 // Run checks a plan. Pictures that cannot be read are findings; errors are of
-// unknown names in the options, or of pictures too broken to measure.
+// unknown names in the options.
 func Run(p *plan.Plan, store *picture.Store, opt Options) (*Report, error) {
 	s := &pass{plan: p, store: store, heights: Heights(p), report: &Report{}, progress: opt.Progress}
 	s.report.Heights = s.heights
@@ -164,9 +164,6 @@ func Run(p *plan.Plan, store *picture.Store, opt Options) (*Report, error) {
 			s.check = c
 			c.once(s)
 		}
-	}
-	if s.err != nil {
-		return nil, s.err
 	}
 	s.accept()
 	all := p.All()

@@ -259,10 +259,7 @@ func (r *reader) measure(w, h int, scale float64) sample {
 	for _, scroll := range scrolls(f, v.Height) {
 		img, err := r.paintUnder(pg, scale, scroll)
 		if err != nil {
-			if r.err == nil && len(r.missing) == 0 {
-				r.err = err
-			}
-			return sample{width: w, rules: f.At}
+			return sample{width: w, rules: f.At} // the check missing tells of its pictures
 		}
 		x0, y0, _, _ := place.SnapRect(f.Border, scale)
 		for n := range f.At.Text {
@@ -337,16 +334,12 @@ func (r *reader) report(n int, sp *contrast.Spread, v plan.Viewport, set *findin
 	pg := layout.At(r.plan, v, layout.Exact)
 	f := &pg.Frames[r.box]
 	t := &f.At.Text[n]
-	on := "the pixels under it"
-	if r.loading {
-		on = "what shows while the picture loads"
-	}
 	out := finding.Finding{Box: f.Box.Name, Pos: t.Pos, Worst: &v, Measured: sp.Low, Wanted: t.Contrast, Unit: "contrast ratio",
 		Where: set.Statements([]float64{1}, [][2]int{r.plan.Widths}, heights), Exact: set.Spans([]float64{1}, heights),
-		Message: fmt.Sprintf("text %s on %s has a contrast of %.2f or less on 5%% of them, %.2f at worst; %s are below the needed %g", t.Color.String(), on, sp.Low, sp.Worst, percent(sp.Below), t.Contrast),
+		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s are below the needed %g", t.Color.String(), sp.Low, sp.Worst, percent(sp.Below), t.Contrast),
 		How:     "painted small across the widths, at full size at the worst one and at the ends of each range"}
 	if r.loading {
-		out.Message = fmt.Sprintf("text %s on %s has a contrast of %.2f (%.2f at worst), below the needed %g", t.Color.String(), on, sp.Low, sp.Worst, t.Contrast)
+		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f (%.2f at worst), below the needed %g", t.Color.String(), sp.Low, sp.Worst, t.Contrast)
 		out.Remedy = "give the box a color: layer at the bottom that the text can be read on"
 	}
 	r.add(out)

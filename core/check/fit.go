@@ -34,6 +34,9 @@ func tiled(a *At) bool {
 	return a.Landing.Step.X > 0 && a.Landing.Repeats.X > 1.001 || a.Landing.Step.Y > 0 && a.Landing.Repeats.Y > 1.001
 }
 
+// isTile reports a raster layer that is laid as tiles, even where one fills the box.
+func isTile(a *At) bool { return raster(a) && (a.Notes.Texture || tiled(a)) }
+
 // covered reports whether another layer with an image fills the whole box.
 func covered(a *At) bool {
 	for i := range a.Frame.At.Layers() {

@@ -18,7 +18,7 @@ func gradientOf(a *At) *css.Gradient {
 }
 
 // bandLimit is how many device px one level may be wide.
-const bandLimit = 48
+const bandLimit = 40
 
 var banding = &Check{
 	Name: "banding", Group: "Gradient", Level: finding.Note,
@@ -26,7 +26,7 @@ var banding = &Check{
 	Long: `A screen shows 256 levels of each channel. A gradient between near colours over a long way
 has few of them, each a stripe of its own; in dark colours the eye finds them. Measured
 as the width of one step in device px, at the largest box, between two neighbouring stops
-that are at least six levels apart; fires above 48.`,
+that are at least six levels apart; fires above 40.`,
 	Remedy: "lay a fine noise texture over it, bring the stops nearer together, or use colours farther apart",
 	Fires:  "boxes:\n  - {name: b, height: 3000px, layers: [{gradient: \"linear-gradient(#101418, #1c2026)\"}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(#101418, #d0d4d8)\"}]}\n",
@@ -78,7 +78,33 @@ gradient of which nothing changes inside the box.`,
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 60%, gold 30%, blue)\"}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 30%, gold 60%, blue)\"}]}\n",
 	layer: func(a *At) float64 {
-		if g := gradientOf(a); g == nil || flatWhy(a, g) == "" {
+		g := gradientOf(a)
+		if g == nil {
+			return 0
+		}
+		// Stops in per cents lie the same in every box: they are looked at once.
+		known, ok := a.pass.flats.Load(g)
+		if !ok {
+			static := true
+			for i := range g.Stops {
+				for k := range g.Stops[i].At {
+					n := &g.Stops[i].At[k]
+					static = static && n.HasPercent() && !n.IsCalc()
+				}
+			}
+			known = 0.0
+			switch why := flatWhy(a, g); {
+			case !static:
+				known = -1.0
+			case why != "":
+				known = 1.0
+			}
+			a.pass.flats.Store(g, known)
+		}
+		if bad := known.(float64); bad >= 0 {
+			return bad
+		}
+		if flatWhy(a, g) == "" {
 			return 0
 		}
 		return 1

@@ -27,6 +27,7 @@ viewport. Fires where it is never seen, and as a note where never more than a te
 				Message: fmt.Sprintf("the background of the %s is never seen: opaque boxes cover it at every width and height", b.Name)}
 			if m.most > 0.0005 {
 				f.Level, f.Lowered = finding.Note, true
+				f.Reason = "it is fetched and painted for a strip"
 				f.Message = fmt.Sprintf("never more than %s of the %s's background is seen (at %s), and %s at %s", percent(m.most), b.Name, m.mostAt, percent(m.least), m.leastAt)
 			}
 			s.add(f)

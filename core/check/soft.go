@@ -18,7 +18,7 @@ Vector pictures are sharp at any size.`,
 	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: small.jpg, size: cover, repeat: no-repeat}\n",
 	Silent: "viewports: {widths: 320-800, heights: 600-800, densities: [1, 2]}\nboxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat}\n",
 	layer: func(a *At) float64 {
-		if !raster(a) || tiled(a) {
+		if !raster(a) || isTile(a) {
 			return 0
 		}
 		if floor := sharpFloor(a.Page.Viewport.Density); a.Landing.Sharp < floor-0.0005 {

@@ -33,7 +33,11 @@ texture file has.`,
 		if s < 1 {
 			s, how = 1/s, "tall"
 		}
-		f.Message = fmt.Sprintf("%s is drawn %s too %s at most: %s x %s px from %d x %d", a.name(), percent(s-1), how, px(a.Landing.Size.X), px(a.Landing.Size.Y), a.File.Width, a.File.Height)
+		much := percent(s-1) + " too " + how
+		if s >= 2 {
+			much = fmt.Sprintf("%.1f times as %s as its shape wants", s, how)
+		}
+		f.Message = fmt.Sprintf("%s is drawn %s at most: %s x %s px from %d x %d", a.name(), much, px(a.Landing.Size.X), px(a.Landing.Size.Y), a.File.Width, a.File.Height)
 		f.Measured, f.Wanted, f.Unit = math.Round((s-1)*1000)/10, 0, "% too "+how
 		return true
 	},

@@ -26,16 +26,19 @@ type pass struct {
 	check    *Check // the one that runs once
 	report   *Report
 	progress func(done, total int)
-	err      error
 
 	pictures map[*picture.File]*facts
+	flats    sync.Map // *css.Gradient to whether its stops collapse: see flat
 	missing  []missed
 	seen     []*layerSeen // one a layer of a box that the sweep met, in order
 	shown    []*boxSeen
 }
 
-// facts is what a picture is like, measured once.
+// facts is what a picture is like, measured when it is first asked for.
 type facts struct {
+	file *picture.File
+	once sync.Once
+	err  error // it cannot be decoded
 	texture.Kind
 	SeamX, SeamY texture.Seam
 	Patch        texture.Patch
@@ -69,16 +72,26 @@ type boxSeen struct {
 }
 
 func (s *pass) facts(f *picture.File) *facts {
-	if m, ok := s.pictures[f]; ok {
-		return m
+	m, ok := s.pictures[f]
+	if !ok {
+		return &facts{}
 	}
-	return &facts{}
+	m.once.Do(m.measure)
+	return m
 }
 
-// readPictures opens every picture of the plan and measures it, in parallel.
+// measureAll measures every picture, in parallel.
+func (s *pass) measureAll() {
+	var files []*picture.File
+	for f := range s.pictures {
+		files = append(files, f)
+	}
+	parallel(len(files), func(i int) { s.facts(files[i]) })
+}
+
+// readPictures opens every picture of the plan.
 func (s *pass) readPictures() {
 	s.pictures = map[*picture.File]*facts{}
-	var files []*picture.File
 	failed := map[string]bool{}
 	all := s.plan.All()
 	for _, i := range s.boxes {
@@ -95,17 +108,11 @@ func (s *pass) readPictures() {
 						continue
 					}
 					if _, ok := s.pictures[f]; !ok {
-						s.pictures[f] = nil
-						files = append(files, f)
+						s.pictures[f] = &facts{file: f}
 					}
 				}
 			}
 		}
-	}
-	out := make([]*facts, len(files))
-	parallel(len(files), func(i int) { out[i] = measure(files[i]) })
-	for i, f := range files {
-		s.pictures[f] = out[i]
 	}
 }
 
@@ -113,14 +120,16 @@ func (s *pass) readPictures() {
 // pictures are not tiles.
 const measured = 1600
 
-func measure(f *picture.File) *facts {
-	m := &facts{Head: f.Header()}
+func (m *facts) measure() {
+	f := m.file
+	m.Head = f.Header()
 	if f.Vector != nil {
-		return m
+		return
 	}
 	img, err := f.Pixels()
 	if err != nil {
-		return m // paint and cut report what is broken
+		m.err = err
+		return
 	}
 	m.Kind = texture.Look(img)
 	m.HasAlpha = picture.HasAlpha(img)
@@ -129,7 +138,6 @@ func measure(f *picture.File) *facts {
 	if max(f.Width, f.Height) <= measured {
 		m.Patch = texture.FindPatch(img)
 	}
-	return m
 }
 
 // parallel calls f for 0..n-1 on all cores.

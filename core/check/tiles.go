@@ -66,7 +66,7 @@ density; also fires where a tile is enlarged beyond its pixels.`,
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png, size: 33.3px}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png, size: 16px}]}\n",
 	layer: func(a *At) float64 {
-		if !raster(a) || !tiled(a) {
+		if !isTile(a) {
 			return 0
 		}
 		if a.Landing.Sharp < sharpFloor(a.Page.Viewport.Density)-0.0005 {
@@ -75,11 +75,15 @@ density; also fires where a tile is enlarged beyond its pixels.`,
 		return max(offGrid(a.Landing.Step.X*a.Page.Viewport.Density), offGrid(a.Landing.Step.Y*a.Page.Viewport.Density))
 	},
 	tell: func(a *At, f *finding.Finding) bool {
+		if a.image().Photograph() && !a.Notes.Texture {
+			return false // a photograph that repeats has another trouble
+		}
 		d := a.Page.Viewport.Density
 		w, h := a.Landing.Size.X*d, a.Landing.Size.Y*d
 		if a.Landing.Sharp < sharpFloor(d)-0.0005 {
 			f.Message = fmt.Sprintf("%s is enlarged %.2f times at density %g: a tile of %s x %s device px from %d x %d px", a.name(), 1/a.Landing.Sharp, d, px(w), px(h), a.File.Width, a.File.Height)
 			f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, 1, "picture px per device px"
+			f.Reason = "an enlarged tile looks soft in every copy"
 			f.Remedy = fmt.Sprintf("use a tile of at least %.0f x %.0f px, or draw it smaller", math.Ceil(w*sharpFloor(d)), math.Ceil(h*sharpFloor(d)))
 			return true
 		}

@@ -162,6 +162,7 @@ but for flat art as JPEG.`,
 
 // eachPicture calls f once for every raster file, in the first box that shows it.
 func (s *pass) eachPicture(f func(*At, *facts)) {
+	s.measureAll()
 	done := map[*picture.File]bool{}
 	for _, m := range s.seen {
 		if m.n == 0 {
@@ -248,6 +249,11 @@ browser shows the fallback colour without a word.`,
 		for _, m := range s.missing {
 			s.add(m.finding())
 		}
+		s.eachPicture(func(a *At, m *facts) {
+			if m.err != nil {
+				s.add(missed{a.Frame.Box.Name, a.Index, a.Notes.Pos, a.File.Name, m.err}.finding())
+			}
+		})
 	},
 }
 

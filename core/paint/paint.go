@@ -84,9 +84,17 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 	if int64(w)*int64(h) > MaxPixels {
 		return nil, &source.LimitError{Pos: f.Box.Pos, Msg: fmt.Sprintf("the box %q would be %dx%d device px", f.Box.Name, w, h)}
 	}
-	layers, err := place.Box(f, pg, opt.Scroll, store)
-	if err != nil {
-		return nil, err
+	var layers []place.Placed
+	for i := range f.At.Layers() {
+		if img, _ := f.At.Layers()[i].Image.Pick(f.Env.Density); opt.Loading && img.IsURL {
+			continue
+		}
+		var p place.Placed
+		if ok, err := place.Layer(&p, f, pg, i, opt.Scroll, store); err != nil {
+			return nil, err
+		} else if ok {
+			layers = append(layers, p)
+		}
 	}
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	c := canvas{dst: dst, x0: x0, y0: y0}
@@ -98,7 +106,7 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 		c.fill(solid(colour), image.Rect(cx0, cy0, cx1, cy1), c.clip(f, bottom.Clip, k), css.BlendNormal)
 	}
 	for i := len(layers) - 1; i >= 0; i-- {
-		if layers[i].Layer.Clip == css.TextClip || opt.Loading && layers[i].File != nil {
+		if layers[i].Layer.Clip == css.TextClip {
 			continue
 		}
 		if err := c.filtered(f, &layers[i], k); err != nil {
