@@ -253,9 +253,9 @@ func ruler(widths [2]int, f *finding.Finding) string {
 		case in == 0:
 			b.WriteString("·")
 		case in > to-from:
-			b.WriteString("█")
+			b.WriteString("━")
 		default:
-			b.WriteString("▒")
+			b.WriteString("╌")
 		}
 	}
 	return fmt.Sprintf("%d %s %d", widths[0], b.String(), widths[1])
@@ -293,7 +293,7 @@ func summary(p *plan.Plan, r *check.Report) string {
 	if len(r.Accepted) > 0 {
 		found += fmt.Sprintf(" (and %d accepted)", len(r.Accepted))
 	}
-	return fmt.Sprintf("%s in %s, by %s\nlooked at every width from %d to %d px, %s from %d to %d px, density %s: %s landings", found,
+	return fmt.Sprintf("%s in %s, by %s\nlooked at every width from %d to %d px, %s from %d to %d px, density %s:\n%s landings; ━ fails, ╌ fails in part, · is fine", found,
 		plural(r.Boxes, "box"), plural(len(r.Checks), "check"), p.Widths[0], p.Widths[1], plural(len(r.Heights), "height"), r.Heights[0], r.Heights[len(r.Heights)-1],
 		strings.Join(d, ", "), thousands(r.Landings))
 }

@@ -246,8 +246,8 @@ func says(l *place.Placed, density float64) string {
 			add("%s too tall", percent(1/s-1))
 		}
 	}
-	if a.Sharp < 0.999 && !math.IsInf(a.Sharp, 0) {
-		add("soft: sharp needs a picture %.0f px wide", math.Ceil(a.Size.X*density-1e-6))
+	if floor := place.SharpFloor(density); a.Sharp < 0.9995*floor {
+		add("soft: sharp needs a picture %.0f px wide", math.Ceil(a.Size.X*density*floor-1e-6))
 	}
 	return strings.Join(parts, "; ")
 }

@@ -255,3 +255,20 @@ func (s *pass) add(f finding.Finding) {
 	}
 	s.report.Findings = append(s.report.Findings, f)
 }
+
+// Manual is the chapter of the manual that lists all checks, as Markdown: the same
+// texts as --explain.
+func Manual() string {
+	var b strings.Builder
+	b.WriteString("# What is checked\n\n`tourmaline check` looks for these. The text of each is what `tourmaline check --explain NAME` prints.\n")
+	group := ""
+	for _, c := range Checks {
+		if c.Group != group {
+			group = c.Group
+			fmt.Fprintf(&b, "\n## %s\n", group)
+		}
+		fmt.Fprintf(&b, "\n### %s\n\n*%s.* %s.\n\n%s\n\n**What to do:** %s.\n\nIt fires on\n\n```yaml\n%s```\n\nand passes\n\n```yaml\n%s```\n", c.Name,
+			c.Level, strings.ToUpper(c.Line[:1])+c.Line[1:], c.Long, c.Remedy, c.Fires, c.Silent)
+	}
+	return b.String()
+}

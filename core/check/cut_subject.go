@@ -13,7 +13,7 @@ var cutSubject = &Check{
 	Long: `keep: names the part of a picture that must be seen. A covering picture is cropped at
 some shapes of the window, and a part of keep can fall outside. Measured as the share
 of keep that lies in the box.`,
-	Remedy: "move the picture with position:, make the box another shape there, or make keep smaller",
+	Remedy: "move the picture by its position, make the box another shape there, or make keep smaller",
 	Fires:  "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 0% 50%, keep: {x: 70%, y: 20%, width: 20%, height: 40%}}\n",
 	Silent: "viewports: {widths: 320-1400, heights: 600-800, densities: [1]}\nboxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 100% 50%, keep: {x: 85%, y: 20%, width: 10%, height: 40%}}\n",
 	layer: func(a *At) float64 {
@@ -34,7 +34,11 @@ of keep that lies in the box.`,
 				sides = append(sides, fmt.Sprintf("%s px %s", px(s.out), s.name))
 			}
 		}
-		f.Message = fmt.Sprintf("only %s of keep of %s is in the box; outside are %s", percent(a.Landing.Keep), a.name(), strings.Join(sides, ", "))
+		seen := "only " + percent(a.Landing.Keep)
+		if a.Landing.Keep == 0 {
+			seen = "none"
+		}
+		f.Message = fmt.Sprintf("%s of keep of %s is in the box; outside are %s", seen, a.name(), strings.Join(sides, ", "))
 		f.Measured, f.Wanted, f.Unit = a.Landing.Keep*100, 100, "% of keep in view"
 		switch {
 		case w > p.W+0.05:

@@ -8,23 +8,15 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/picture"
+	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
 
-// sharpFloor is how many picture px a device px needs: one, but at density 3,
-// where three quarters look the same.
-func sharpFloor(density float64) float64 {
-	if density >= 3 {
-		return 0.75
-	}
-	return 1
-}
-
 // needWidth is the picture width in px that is sharp enough at a landing.
 func needWidth(a *At) float64 {
 	d := a.Page.Viewport.Density
-	s := max(a.Landing.Size.X/float64(a.File.Width), a.Landing.Size.Y/float64(a.File.Height)) * d * sharpFloor(d)
+	s := max(a.Landing.Size.X/float64(a.File.Width), a.Landing.Size.Y/float64(a.File.Height)) * d * place.SharpFloor(d)
 	return math.Ceil(float64(a.File.Width)*s - 1e-6)
 }
 

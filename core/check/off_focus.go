@@ -15,7 +15,7 @@ var offFocus = &Check{
 	Long: `focus: names the one point that should stay near the middle of the view. Measured as
 where it lands in the box, 0% to 100% on each axis; within 5% of an edge, or outside,
 it is out of sight for a reader.`,
-	Remedy: "move the picture with position:, or choose another focus",
+	Remedy: "move the picture by its position, or choose another focus",
 	Fires:  "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 0% 50%, focus: {x: 90%, y: 50%}}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, focus: {x: 50%, y: 50%}}\n",
 	layer: func(a *At) float64 {

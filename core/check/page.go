@@ -53,6 +53,9 @@ as the px that stick out of the window.`,
 		over, why := overWindow(a)
 		f.Message = fmt.Sprintf("the box is meant to fill the window but ends %s px below it: %s", px(over), why)
 		f.Measured, f.Wanted, f.Unit = over, 0, "px below the window"
+		if over == a.Frame.Border.Y {
+			f.Remedy = fmt.Sprintf("height: calc(100vh - %spx)", px(over))
+		}
 		return true
 	},
 }

@@ -44,6 +44,9 @@ it needs there, never more than it has. tourmaline cut gives exact weights.`,
 	Fires:  "budget: {phone: 1 KB}\nboxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
 	Silent: "budget: {phone: 9 MB}\nboxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
 	once: func(s *pass) {
+		if len(s.boxes) < len(s.plan.All()) {
+			return // a part of the boxes does not tell
+		}
 		for _, v := range s.plan.Named {
 			limit, ok := s.plan.Budget[v.Name]
 			if !ok {

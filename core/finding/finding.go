@@ -172,6 +172,12 @@ func (s *Set) Statements(densities []float64, seen [][2]int, heights []int) []St
 	}
 	var groups []group
 	for d := range densities {
+		// A density that fails as a wider seen one does, as far as it is seen, goes
+		// with that one.
+		if at := slices.IndexFunc(groups, func(g group) bool { return s.alike(g.densities[0], d, seen, len(heights)) }); at >= 0 {
+			groups[at].densities = append(groups[at].densities, d)
+			continue
+		}
 		g := group{densities: []int{d}, same: true, lo: -1}
 		g.always = s.Runs(d, 0)
 		g.any = s.Runs(d, 0)
@@ -188,29 +194,10 @@ func (s *Set) Statements(densities []float64, seen [][2]int, heights []int) []St
 				g.hi = h
 			}
 		}
-		if len(g.any) == 0 {
-			groups = append(groups, g)
-			continue
-		}
 		groups = append(groups, g)
 	}
-	// Densities that fail alike, within the widths both are seen at, stand together.
-	var merged []group
-	for i, g := range groups {
-		at := slices.IndexFunc(merged, func(m group) bool {
-			a, b := seen[m.densities[0]], seen[i]
-			lo, hi := max(a[0], b[0]), min(a[1], b[1])
-			return a == b && m.same == g.same && m.lo == g.lo && m.hi == g.hi &&
-				slices.Equal(within(m.any, lo, hi), within(g.any, lo, hi)) && slices.Equal(within(m.always, lo, hi), within(g.always, lo, hi))
-		})
-		if at >= 0 {
-			merged[at].densities = append(merged[at].densities, i)
-		} else {
-			merged = append(merged, g)
-		}
-	}
 	var out []Statement
-	for _, g := range merged {
+	for _, g := range groups {
 		var names []float64
 		for _, d := range g.densities {
 			names = append(names, densities[d])
@@ -265,6 +252,20 @@ func joinDensities(in []Statement, densities []float64, seen [][2]int) []Stateme
 		}
 	}
 	return out
+}
+
+// alike reports whether density b fails at every height as a does, within the
+// widths b is seen at, which are among those of a.
+func (s *Set) alike(a, b int, seen [][2]int, heights int) bool {
+	if seen[b][0] < seen[a][0] || seen[b][1] > seen[a][1] {
+		return false
+	}
+	for h := range heights {
+		if !slices.Equal(within(s.Runs(a, h), seen[b][0], seen[b][1]), s.Runs(b, h)) {
+			return false
+		}
+	}
+	return true
 }
 
 // all reports whether the runs fail at every height from lo to hi.
