@@ -290,6 +290,16 @@ boxes:
 	}
 }
 
+// A fixed picture that the plan lets scroll on touch screens is told of no more.
+func TestFixedWithItsFallback(t *testing.T) {
+	store := picture.NewStore(examplePictures(t))
+	p := parse(t, strings.TrimSuffix(fixed.Fires, "\n")+"\n    when:\n      \"(hover: none)\": {css: \"background-attachment: scroll\"}\n")
+	r, err := Run(p, store, Options{Only: []string{"fixed"}})
+	if err != nil || len(r.Findings) != 0 {
+		t.Errorf("%v %+v", err, r.Findings)
+	}
+}
+
 func TestAccept(t *testing.T) {
 	store := picture.NewStore(examplePictures(t))
 	boxes := "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, repeat: no-repeat}\n      - color: white\n"

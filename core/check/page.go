@@ -103,7 +103,7 @@ var fixed = &Check{
 box: cover covers the window, and the box shows the piece behind it. Browsers on phones
 scroll such pictures with the page, or paint them anew at every step of scrolling, which
 costs time and battery. The size is measured at the largest window of the sweep.`,
-	Remedy: "write attachment: scroll under when: (hover: none), and size the picture for the box there",
+	Remedy: `write "(hover: none)": {css: "background-attachment: scroll"} under when:, and size the picture for the box there`,
 	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, attachment: fixed}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover}\n",
 	layer: func(a *At) float64 {
@@ -113,6 +113,11 @@ costs time and battery. The size is measured at the largest window of the sweep.
 		return a.Landing.Size.X * a.Landing.Size.Y
 	},
 	tell: func(a *At, f *finding.Finding) bool {
+		touch := a.Page.Viewport.Env()
+		touch.Touch = true
+		if l := a.Frame.Box.At(&touch).Layers(); a.Index >= len(l) || l[a.Index].Attachment != css.Fixed {
+			return false // the plan has the fallback
+		}
 		f.Message = fmt.Sprintf("%s is fixed: it is sized against the window, %s x %s px at %s, while the box is %s x %s", a.name(),
 			px(a.Landing.Size.X), px(a.Landing.Size.Y), a.Page.Viewport, px(a.Frame.Border.W), px(a.Frame.Border.H))
 		f.Measured, f.Wanted, f.Unit = a.Landing.Size.X*a.Landing.Size.Y/1e6, a.Frame.Border.W*a.Frame.Border.H/1e6, "million CSS px painted at each step of scrolling"

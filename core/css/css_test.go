@@ -275,6 +275,7 @@ func TestMediaQueries(t *testing.T) {
 	for text, want := range map[string]bool{
 		"(width < 768px)": false, "(width <= 768px)": true, "(min-width: 48em)": true, "(max-width: 767.98px)": false,
 		"(400px <= width < 769px)": true, "(700px < width) and (orientation: portrait)": true, "not (width > 100px)": false,
+		"(hover: none)": false, "(hover: hover)": true, "(pointer: coarse)": false, "(pointer: fine) and (width > 100px)": true,
 		"(width > 2000px) or (resolution >= 1.5x)": true, "screen and (min-resolution: 192dpi)": true, "print": false,
 		"(width = 768px)": true, "(aspect-ratio: 3/4)": true, "(max-aspect-ratio: 1/2)": false, "(width > 900px), (height > 1000px)": true,
 		"((width > 100px) and (not (height > 5000px)))": true, "not print": true, "(min-resolution: 3dppx)": false,

@@ -18,7 +18,7 @@ type Media struct {
 type mediaCond struct {
 	op      string // and, or, not, feature, type
 	args    []mediaCond
-	feature string // width, height, resolution, aspect-ratio, orientation
+	feature string // one of mediaFeatures
 	cmp     string // <, <=, =, >=, >
 	value   Num
 	ratio   float64
@@ -81,6 +81,10 @@ func (c *mediaCond) matches(e *Env) bool {
 	case "orientation":
 		portrait := e.Height >= e.Width
 		return portrait == (c.word == "portrait")
+	case "hover":
+		return (c.word == "none") == e.Touch
+	case "pointer":
+		return c.word != "none" && (c.word == "coarse") == e.Touch
 	}
 	switch c.cmp {
 	case "<":
@@ -168,7 +172,7 @@ func (p *parser) mediaCondition() (mediaCond, error) {
 	return group, nil
 }
 
-var mediaFeatures = []string{"width", "height", "resolution", "aspect-ratio", "orientation"}
+var mediaFeatures = []string{"width", "height", "resolution", "aspect-ratio", "orientation", "hover", "pointer"}
 
 func (p *parser) mediaInParens() (mediaCond, error) {
 	if t := p.peek(); t.kind != kOpen || t.text != "(" {
@@ -306,6 +310,16 @@ func (p *parser) featureValue(c *mediaCond) error {
 		w, ok := p.ident("portrait", "landscape")
 		if !ok {
 			return p.fail("portrait or landscape")
+		}
+		c.word = w
+	case "hover", "pointer":
+		words := []string{"none", "hover"}
+		if c.feature == "pointer" {
+			words = []string{"none", "coarse", "fine"}
+		}
+		w, ok := p.ident(words...)
+		if !ok {
+			return p.fail(strings.Join(words, " or "))
 		}
 		c.word = w
 	case "aspect-ratio":

@@ -104,6 +104,7 @@ func (u Unit) dim() dim {
 // which is device px per CSS px. Zero Em, Rem mean 16px, zero small, large and
 // dynamic heights mean Height.
 type Env struct {
+	Touch       bool // a touch screen: hover: none, pointer: coarse
 	Em, Rem     float64
 	Width       float64
 	Height      float64

@@ -157,3 +157,27 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestDensitiesWithWidths(t *testing.T) {
+	const boxes = "\nboxes:\n  - {name: a, height: 10px}\n"
+	p, err := Parse("p.yaml", []byte("tourmaline: 1\nviewports: {densities: {1: 320-2560, 1.5: 500-900}}"+boxes))
+	if err != nil || len(p.Density) != 2 || p.Density[1] != 1.5 || p.Spans[0] != [2]int{320, 2560} || p.Spans[1] != [2]int{500, 900} {
+		t.Errorf("%v %+v", err, p)
+	}
+	p, err = Parse("p.yaml", []byte("tourmaline: 1\nviewports: {densities: [1, 2], widths: 400-800}"+boxes))
+	if err != nil || len(p.Spans) != 2 || p.Spans[0] != [2]int{400, 800} || p.Spans[1] != [2]int{400, 800} {
+		t.Errorf("a list is seen at all widths: %v %+v", err, p)
+	}
+	for _, r := range []struct{ text, want string }{
+		{"viewports: {densities: {2: 320-900, 1: 320-900}}", `p.yaml:2:37: densities: "1" is not a density between 0.1 and 10, larger than the one before`},
+		{"viewports: {densities: {x: 320-900}}", `"x" is not a density`},
+		{"viewports: {densities: {1: wide}}", `"wide" is not a range of widths such as 320-960`},
+		{"accept: [{check: bare}]", "p.yaml:2:11: accept: an accepted finding has a check and a reason"},
+		{"accept: [{check: bare, reason: x, box: a, widths: wide}]", `"wide" is not a range of widths such as 320-767`},
+		{"accept: [{chek: bare}]", `did you mean "check"`},
+	} {
+		if _, err := Parse("p.yaml", []byte("tourmaline: 1\n"+r.text+boxes)); err == nil || !strings.Contains(err.Error(), r.want) {
+			t.Errorf("%s: got %v, want %s", r.text, err, r.want)
+		}
+	}
+}

@@ -137,8 +137,9 @@ type Kind struct {
 // Photograph reports whether it has the many colours and the grain of one.
 func (k Kind) Photograph() bool { return k.Looked >= 4096 && k.Colours > k.Looked/20 && k.Flat < 0.5 }
 
-// Art reports whether it is made of a few flat colours.
-func (k Kind) Art() bool { return k.Flat > 0.7 || k.Colours <= 64 }
+// Art reports whether it is made of a few flat colours. Smooth renderings have flat
+// neighbours too, but many colours: those are no flat art.
+func (k Kind) Art() bool { return k.Flat > 0.7 && k.Colours < k.Looked/25 || k.Colours <= 64 }
 
 // Look counts colours and flat neighbours on a grid of about 65,536 pixels.
 func Look(img *image.RGBA) Kind {
