@@ -13,7 +13,7 @@ import (
 
 // order is the design: a package may import only what stands before it.
 var order = []string{"core/source", "core/work", "core/css", "core/picture", "core/plan", "core/layout", "core/place", "core/paint",
-	"core/contrast", "core/texture", "core/finding", "core/check", "core/cut", "core/sheet", "proof", "demo", "cli", "cmd/tourmaline", "e2e/shoot", "e2e"}
+	"core/contrast", "core/texture", "core/finding", "core/check", "core/settle", "core/cut", "core/sheet", "proof", "demo", "cli", "cmd/tourmaline", "e2e/shoot", "e2e"}
 
 func TestImportsFollowTheDesign(t *testing.T) {
 	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "tourmaline/...").Output()

@@ -13,6 +13,7 @@ import (
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
 	"tourmaline/core/paint"
+	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 )
@@ -343,4 +344,12 @@ func (r *reader) report(n int, sp *contrast.Spread, v plan.Viewport, set *findin
 		out.Remedy = "give the box a color: layer at the bottom that the text can be read on"
 	}
 	r.add(out)
+}
+
+// TextContrast measures the text areas of a box (by its place in plan.All) at one
+// window, painted at scale (0 is small) with its pictures or, loading, before they
+// have come. It is nil where the box has no text there.
+func TextContrast(p *plan.Plan, store *picture.Store, box, w, h int, scale float64, loading bool) []contrast.Spread {
+	r := &reader{pass: &pass{plan: p, store: store}, box: box, loading: loading}
+	return r.measure(w, h, scale).spread
 }

@@ -183,6 +183,8 @@ type Rule struct {
 	decls  []placed
 	Layers []Layer
 	Text   []TextArea
+
+	shift map[int]css.Position // of the layers of the first rule: what settle found for a range of widths
 }
 
 // Size is a width or height, or one of its limits: a length, auto or none.
@@ -212,8 +214,34 @@ type Layer struct {
 	Keep    *Region
 	Focus   *Point
 	Filters css.Filters
+	Open    []Open // what is left to settle, or was
+	shifts  []shift
 	Texture bool   // it was written as texture:
+	Avoid   bool   // keep is to stay out from under text areas
 	Tells   string // what it shows, where it carries meaning
+}
+
+// OpenKind is what is left to settle.
+type OpenKind uint8
+
+// Kinds, with how they are written: position: auto, color: auto scrim, color: auto
+// and size: near 33px. A settled value stands behind them after =.
+const (
+	OpenPosition OpenKind = iota
+	OpenScrim
+	OpenColor
+	OpenSize
+)
+
+func (k OpenKind) String() string { return [...]string{"position", "scrim", "color", "size"}[k] }
+
+// Open is a value that the designer leaves to settle.
+type Open struct {
+	Kind    OpenKind
+	Pos     source.Pos // where the value begins, with its quote
+	Text    string     // the whole value as it is in the plan
+	Wish    string     // what was written, without what was settled
+	Settled string     // "" while it is open
 }
 
 // Region is a part of a picture, 0..1 of its width and height.
@@ -312,6 +340,7 @@ func (b *Box) compute(mask uint64) (*Computed, error) {
 	c := &Computed{Sizes: map[string]Size{}, Style: css.NewStyle()}
 	var layers []Layer
 	fromLayers := false
+	first := false // the layers are those of the first rule
 	for i := range b.Rules {
 		r := &b.Rules[i]
 		if mask&(1<<i) == 0 {
@@ -335,6 +364,14 @@ func (b *Box) compute(mask uint64) (*Computed, error) {
 		}
 		if r.Layers != nil {
 			layers, fromLayers = r.Layers, true
+			setLayers(&c.Style.Background, layers)
+			first = i == 0
+		}
+		if r.shift != nil && first {
+			layers = slices.Clone(layers)
+			for n, pos := range r.shift {
+				layers[n].CSS.Position = pos
+			}
 			setLayers(&c.Style.Background, layers)
 		}
 		for _, d := range r.decls {

@@ -35,7 +35,6 @@ func TestErrorsNameThePlace(t *testing.T) {
 		{"empty", "# nothing\n", `p.yaml:1:1: the plan is empty`},
 		{"yaml", "tourmaline: 1\nsite: [\n", `p.yaml:`},
 		{"merge", head + "    <<: {a: 1}\n", `merge keys (<<) are not used in plans`},
-		{"scrim", head + "    layers:\n      - color: auto scrim\n", `p.yaml:6:16: color: "auto scrim" is not settled yet`},
 		{"budget", head + "budget:\n  fone: 10 KB\n", `p.yaml: budget: "fone" is not a named viewport; did you mean "phone"?`},
 		{"height table", "tourmaline: 1\nboxes:\n  - name: a\n    height: {900: 10px, 300: 20px}\n", `expected a table with its widths in rising order`},
 	}

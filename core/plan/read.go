@@ -292,7 +292,7 @@ func readBox(n *node, role Role) (*Box, error) {
 	if b.Selector == "" {
 		b.Selector = "." + b.Name
 	}
-	return b, nil
+	return b, b.addShifts()
 }
 
 func ruleKeys(r *Rule, role Role) map[string]func(*node) error {
@@ -458,19 +458,24 @@ func readLayer(n *node) (Layer, error) {
 		},
 		"color": func(n *node) error {
 			kinds++
-			if s, _ := n.text(); s == "auto" || s == "auto scrim" {
-				return &source.UnsupportedError{Pos: n.pos, In: "color", Msg: fmt.Sprintf("%q is not settled yet", s),
-					Hint: "write the scrim, as in rgb(11 18 32 / 40%)"}
+			if s, _ := n.text(); s == "auto" || strings.HasPrefix(s, "auto ") {
+				return l.openColor(n, s)
 			}
 			c, err := parsed(n, func(s string) (css.Color, error) { return css.ParseColor("color", s) })
 			l.Color = &c
 			return err
 		},
-		"size": only("size", func(n *node) (err error) { l.CSS.Size, err = parsed(n, css.ParseSize); return }),
+		"size": only("size", func(n *node) (err error) {
+			if s, _ := n.text(); strings.HasPrefix(s, "near ") {
+				return l.openSize(n, s)
+			}
+			l.CSS.Size, err = parsed(n, css.ParseSize)
+			return
+		}),
 		"position": only("position", func(n *node) (err error) {
-			if s, _ := n.text(); s == "auto" {
+			if s, _ := n.text(); s == "auto" || strings.HasPrefix(s, "auto ") {
 				l.Auto = true
-				return nil
+				return l.openPosition(n, s)
 			}
 			l.CSS.Position, err = parsed(n, css.ParsePosition)
 			return
@@ -486,8 +491,15 @@ func readLayer(n *node) (Layer, error) {
 			l.CSS.Clip, err = parsed(n, func(s string) (css.Box, error) { return css.ParseBox("background-clip", s) })
 			return
 		},
-		"keep":   only("keep", func(n *node) (err error) { l.Keep, err = readRegion(n); return }),
-		"focus":  only("focus", func(n *node) (err error) { l.Focus, err = readPoint(n); return }),
+		"keep":  only("keep", func(n *node) (err error) { l.Keep, err = readRegion(n); return }),
+		"focus": only("focus", func(n *node) (err error) { l.Focus, err = readPoint(n); return }),
+		"avoid": only("avoid", func(n *node) error {
+			if s, _ := n.text(); s != "text" {
+				return n.fail("text")
+			}
+			l.Avoid = true
+			return nil
+		}),
 		"filter": only("filter", func(n *node) (err error) { l.Filters, err = parsed(n, css.ParseFilters); return }),
 	})
 	if err != nil {
@@ -506,7 +518,7 @@ func readLayer(n *node) (Layer, error) {
 	if l.CSS.Image.Gradient != nil && (l.Keep != nil || l.Focus != nil) {
 		return l, &source.SyntaxError{Pos: n.pos, In: "layers", Msg: "a gradient has no subject to keep in view"}
 	}
-	if l.Auto {
+	if l.Auto && l.Settled(OpenPosition) == "" {
 		l.CSS.Position = l.autoPosition()
 	}
 	return l, nil
