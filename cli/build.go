@@ -15,6 +15,7 @@ import (
 
 	"tourmaline/core/layout"
 	"tourmaline/core/place"
+	"tourmaline/core/settle"
 	"tourmaline/core/sheet"
 	"tourmaline/demo"
 	"tourmaline/proof"
@@ -57,6 +58,9 @@ func (s *session) build(path string) error {
 		fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.output))
 		return nil
 	}
+	if err := s.settleOpen(pr); err != nil {
+		return err
+	}
 	ladders, err := pr.ladders()
 	if err != nil {
 		return err
@@ -97,6 +101,32 @@ func (s *session) build(path string) error {
 		}
 	}
 	fmt.Fprintf(s.out, "%s: %d asset files, backgrounds.css, index.html, proof.png in %.1f s\n", filepath.ToSlash(pr.output), len(rungs), time.Since(start).Seconds())
+	return nil
+}
+
+// settleOpen settles what the plan leaves open, for this build alone: the file is
+// the designer's.
+func (s *session) settleOpen(pr *project) error {
+	open := 0
+	for _, o := range pr.Opens() {
+		if o.Settled == "" {
+			open++
+		}
+	}
+	if open == 0 {
+		return nil
+	}
+	r, err := settle.Run(pr.File, pr.data, pr.store, settle.Options{})
+	if err != nil {
+		return err
+	}
+	for _, c := range r.Choices {
+		if c.Failed {
+			fmt.Fprintf(s.err, "%s: %s cannot hold everywhere: see tourmaline settle --dry-run\n", c.Open.Pos, c.Open.Wish)
+		}
+	}
+	pr.Plan = r.Plan
+	fmt.Fprintf(s.out, "settled %s for this build; tourmaline settle writes it into the plan\n\n", plural(open, "open value"))
 	return nil
 }
 

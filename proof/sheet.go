@@ -232,9 +232,13 @@ func drawSheet(p *plan.Plan, store *picture.Store, opt *Options, cells [][]cell,
 	heights := make([]int, len(cells))
 	total := head
 	for r := range cells {
+		top := 0.0 // boxes of a row begin at one height: below the longest part that is cut off
+		for c := range cells[r] {
+			top = max(top, cells[r][c].out[0])
+		}
 		for c := range cells[r] {
 			x := &cells[r][c]
-			heights[r] = max(heights[r], int(math.Ceil((x.box.H+x.out[0]+x.out[2])*scale))+6+lineHeight*len(x.lines))
+			heights[r] = max(heights[r], int(math.Ceil((x.box.H+top+x.out[2])*scale))+6+lineHeight*len(x.lines))
 		}
 		total += heights[r] + lineHeight + 8 + rowGap
 	}

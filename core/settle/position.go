@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 
-	"tourmaline/core/check"
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
 	"tourmaline/core/place"
@@ -22,6 +21,20 @@ type view struct {
 	far      [2]line
 	free     [2]float64
 	tooLarge int // the axis on which keep is longer than the box; -1: it fits
+
+	start, length, room [2]float64 // keep at 0%, and the box, CSS px
+}
+
+// seen is the share of keep in view at a position.
+func (v *view) seen(at [2]float64) float64 {
+	share := 1.0
+	for x := range 2 {
+		from := v.start[x] + at[x]*v.free[x]
+		if v.length[x] > 0 {
+			share *= max(min(from+v.length[x], v.room[x])-max(from, 0), 0) / v.length[x]
+		}
+	}
+	return share
 }
 
 // margin of keep that may be cut, as check allows: of its length.
@@ -46,6 +59,7 @@ func viewOf(f *layout.Frame, p *place.Placed, l *plan.Layer) view {
 		free := area[x] - size[x]
 		v.free[x] = free
 		v.ok[x] = whole
+		v.start[x], v.length[x], v.room[x] = origin[x]+keep[x][0]*size[x], (keep[x][1]-keep[x][0])*size[x], room[x]
 		if l.Keep != nil {
 			trim := keepSlack * (keep[x][1] - keep[x][0]) * size[x]
 			a := origin[x] + keep[x][0]*size[x] + trim           // where keep begins at 0%
@@ -174,12 +188,19 @@ func (s *solver) solvePosition(o plan.OpenValue) (Choice, error) {
 		ranges[i].choose(views, s.heights)
 	}
 	c.Value = write(ranges)
-	before, after := s.keepOf(o, ""), 0.0
 	set, lost := s.lost(cols)
-	if e, err := s.with(o, c.Value); err == nil {
-		after = e.keepOf(o, c.Value)
-	}
 	if l.Keep != nil {
+		// What an open position is painted with, where it is a percentage.
+		auto := [2]float64{l.CSS.Position.X.Offset.Val / 100, l.CSS.Position.Y.Offset.Val / 100}
+		before, after := 1.0, 1.0
+		for i := range views {
+			before = min(before, views[i].seen(auto))
+			for _, r := range ranges {
+				if views[i].w >= r.from && views[i].w <= r.to {
+					after = min(after, views[i].seen(r.at))
+				}
+			}
+		}
 		c.Before, c.After = fmt.Sprintf("%.0f%% of keep in view at worst", before*100), fmt.Sprintf("%.0f%%", after*100)
 	}
 	for i, r := range ranges {
@@ -210,30 +231,55 @@ func replaced(b *plan.Box) bool {
 	return slices.ContainsFunc(b.Rules[1:], func(r plan.Rule) bool { return r.Layers != nil })
 }
 
-// views sweeps the windows at which the layer is the one that is shown.
-func (s *solver) views(o plan.OpenValue, l *plan.Layer) []view {
-	rows := make([][]view, len(s.heights))
-	box := s.index(o.Box)
+// views sweeps the windows at which the layer is the one that is shown. All open
+// positions are swept together, once: writing a position moves no box.
+func (s *solver) views(o plan.OpenValue, _ *plan.Layer) []view {
+	key := func(o plan.OpenValue) string { return fmt.Sprint(o.Box.Name, "/", o.Rule, "/", o.Layer) }
+	if v, ok := s.cache[key(o)]; ok {
+		return v
+	}
+	var opens []plan.OpenValue
+	for _, p := range s.plan.Opens() {
+		if p.Kind == plan.OpenPosition {
+			opens = append(opens, p)
+		}
+	}
+	boxes := make([]int, len(opens))
+	for i, p := range opens {
+		boxes[i] = s.index(p.Box)
+	}
+	rows := make([][][]view, len(s.heights))
 	parallel(len(s.heights), func(h int) {
+		rows[h] = make([][]view, len(opens))
 		var room layout.Room
+		var p place.Placed
 		for w := s.plan.Widths[0]; w <= s.plan.Widths[1]; w++ {
 			vp := plan.Viewport{Width: float64(w), Height: float64(s.heights[h]), Density: s.densityAt(w)}
 			pg := room.At(s.plan, vp, layout.Exact)
-			f := &pg.Frames[box]
-			at := slices.IndexFunc(f.At.Notes, func(n plan.Notes) bool { return n.Pos == l.Pos })
-			if at < 0 {
-				continue
+			for i, open := range opens {
+				f := &pg.Frames[boxes[i]]
+				l := &open.Box.Rules[open.Rule].Layers[open.Layer]
+				at := slices.IndexFunc(f.At.Notes, func(n plan.Notes) bool { return n.Pos == l.Pos })
+				if at < 0 {
+					continue
+				}
+				if ok, err := place.Layer(&p, f, pg, at, 0, s.store); !ok || err != nil || p.Landing.Size.X <= 0 {
+					continue
+				}
+				v := viewOf(f, &p, l)
+				v.w, v.h = w, h
+				rows[h][i] = append(rows[h][i], v)
 			}
-			var p place.Placed
-			if ok, err := place.Layer(&p, f, pg, at, 0, s.store); !ok || err != nil || p.Landing.Size.X <= 0 {
-				continue
-			}
-			v := viewOf(f, &p, l)
-			v.w, v.h = w, h
-			rows[h] = append(rows[h], v)
 		}
 	})
-	return slices.Concat(rows...)
+	for i, open := range opens {
+		var all []view
+		for h := range rows {
+			all = append(all, rows[h][i]...)
+		}
+		s.cache[key(open)] = all
+	}
+	return s.cache[key(o)]
 }
 
 // columns joins the heights of each width. Where not all can be held, the heights
@@ -289,30 +335,32 @@ func fewest(cols []column, breaks []int) []stretch {
 		}
 		return n
 	}
-	// need[i] is how many ranges the columns from i on take.
-	need := make([]int, n+1)
-	far := make([]int, n)
-	for i := n - 1; i >= 0; i-- {
-		if i+1 < n && i > 0 && far[i+1] == n && reach(i) == n {
-			far[i], need[i] = n, 1
-			continue
+	far := map[int]int{}
+	reached := func(i int) int {
+		if _, ok := far[i]; !ok {
+			far[i] = reach(i)
 		}
-		far[i] = reach(i)
-		need[i] = 1 + need[far[i]]
+		return far[i]
+	}
+	need := func(i int) (k int) { // how many ranges the columns from i on take
+		for ; i < n; i = reached(i) {
+			k++
+		}
+		return k
 	}
 	var out []stretch
 	for i := 0; i < n; {
-		end := far[i]
+		end := reached(i)
 		if end < n {
 			best := end
 			for k := end; k > i; k-- { // the boundary may lie earlier if what follows takes no more ranges
-				if need[k] != need[end] {
-					break
+				if !slices.Contains(breaks, cols[k].w) {
+					continue
 				}
-				if slices.Contains(breaks, cols[k].w) {
+				if need(k) == need(end) {
 					best = k
-					break
 				}
+				break // still earlier ones take no fewer
 			}
 			end = best
 		}
@@ -475,16 +523,4 @@ func heightFactor(x int, share float64) float64 {
 		return math.Floor(100/share) / 100
 	}
 	return math.Ceil(100*share) / 100
-}
-
-// keepOf is the least share of keep in view at any viewport.
-func (s *solver) keepOf(o plan.OpenValue, _ string) float64 {
-	r, err := check.Run(s.plan, s.store, check.Options{Boxes: []*plan.Box{s.plan.All()[s.index(o.Box)]}, Only: []string{"cut-subject"}})
-	least := 1.0
-	if err == nil {
-		for _, f := range r.Findings {
-			least = min(least, f.Measured/100)
-		}
-	}
-	return least
 }

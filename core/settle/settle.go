@@ -74,6 +74,7 @@ type solver struct {
 	plan    *plan.Plan
 	store   *picture.Store
 	heights []int
+	cache   map[string][]view // of the open positions
 }
 
 func newSolver(file string, data []byte, store *picture.Store) (*solver, error) {
@@ -81,7 +82,7 @@ func newSolver(file string, data []byte, store *picture.Store) (*solver, error) 
 	if err != nil {
 		return nil, err
 	}
-	return &solver{file: file, data: data, plan: p, store: store, heights: check.Heights(p)}, nil
+	return &solver{file: file, data: data, plan: p, store: store, heights: check.Heights(p), cache: map[string][]view{}}, nil
 }
 
 // with is the solver of the plan with a value written into it.
@@ -90,7 +91,11 @@ func (s *solver) with(o plan.OpenValue, value string) (*solver, error) {
 	if err != nil {
 		return nil, err
 	}
-	return newSolver(s.file, data, s.store)
+	t, err := newSolver(s.file, data, s.store)
+	if err == nil {
+		t.cache = s.cache
+	}
+	return t, err
 }
 
 func (s *solver) index(b *plan.Box) int {
