@@ -338,7 +338,7 @@ func (b *Box) At(e *css.Env) *Computed {
 
 func (b *Box) compute(mask uint64) (*Computed, error) {
 	c := &Computed{Sizes: map[string]Size{}, Style: css.NewStyle()}
-	var layers []Layer
+	var own, layers []Layer // of the rule that has them, and what of these is painted
 	fromLayers := false
 	first := false // the layers are those of the first rule
 	for i := range b.Rules {
@@ -363,15 +363,17 @@ func (b *Box) compute(mask uint64) (*Computed, error) {
 			c.Text = r.Text
 		}
 		if r.Layers != nil {
-			layers, fromLayers = r.Layers, true
+			own = r.Layers
+			layers, fromLayers = painted(own), true
 			setLayers(&c.Style.Background, layers)
 			first = i == 0
 		}
 		if r.shift != nil && first {
-			layers = slices.Clone(layers)
+			own = slices.Clone(own)
 			for n, pos := range r.shift {
-				layers[n].CSS.Position = pos
+				own[n].CSS.Position = pos
 			}
+			layers = painted(own)
 			setLayers(&c.Style.Background, layers)
 		}
 		for _, d := range r.decls {
@@ -407,6 +409,15 @@ func (b *Box) compute(mask uint64) (*Computed, error) {
 		}
 	}
 	return c, nil
+}
+
+// painted leaves out scrims that are clear: ones that are open, or not needed.
+func painted(layers []Layer) []Layer {
+	clear := func(l Layer) bool { return l.Color != nil && len(l.Open) > 0 && l.Color.IsTransparent() }
+	if !slices.ContainsFunc(layers, clear) {
+		return layers
+	}
+	return slices.DeleteFunc(slices.Clone(layers), clear)
 }
 
 // setLayers turns layers into longhands: a colour at the bottom is the

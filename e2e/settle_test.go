@@ -1,0 +1,160 @@
+package e2e
+
+import (
+	"encoding/json"
+	"image/png"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+const openSite = `# what the designer left open
+tourmaline: 1
+viewports: {widths: 320-900, heights: 700-700, densities: [1, 2]}   # a small range
+boxes:
+  - name: hero
+    height: 300px
+    layers:
+      - color: auto scrim        # readable, please
+      - image: photo.jpg
+        size: cover
+        position: auto   # you find it
+        repeat: no-repeat
+        keep: {x: 60%, y: 20%, width: 20%, height: 40%}
+      - {color: auto}
+    text:
+      - area: {left: 5%, top: 10%, width: 40%, height: 40%}
+        color: white
+  - {name: notes, height: 100px, layers: [{texture: tile.png, size: near 33.3px}, {color: "#eee"}]}
+`
+
+func openProject(t *testing.T) string {
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"tourmaline.yaml": openSite, "photo.jpg": photo(1200, 800), "tile.png": flat(99, 99, colour{200, 190, 180})})
+	return dir
+}
+
+type colour [3]uint8
+
+// RGBA makes it a color.Color.
+func (c colour) RGBA() (r, g, b, a uint32) {
+	return uint32(c[0]) * 257, uint32(c[1]) * 257, uint32(c[2]) * 257, 65535
+}
+
+func TestSettleWritesBesideWhatWasWritten(t *testing.T) {
+	dir := openProject(t)
+	dry := run(t, dir, "settle", "--dry-run")
+	if dry.code != 0 || !strings.Contains(dry.out, "-        position: auto   # you find it\n") || !strings.Contains(dry.out, "@@ -") {
+		t.Fatalf("%d %s%s", dry.code, dry.out, dry.err)
+	}
+	if got, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(got) != openSite {
+		t.Fatal("a dry run wrote the plan")
+	}
+	r := run(t, dir, "settle", "--proof", "both.png")
+	if r.code != 0 || !strings.Contains(r.out, "tourmaline.yaml: written") {
+		t.Fatalf("%d %s%s", r.code, r.out, r.err)
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "tourmaline.yaml"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Line by line only the open values differ, and each keeps what was written.
+	was, is := strings.Split(openSite, "\n"), strings.Split(string(data), "\n")
+	if len(was) != len(is) {
+		t.Fatalf("%d lines became %d", len(was), len(is))
+	}
+	changed := 0
+	for i := range was {
+		if was[i] == is[i] {
+			continue
+		}
+		changed++
+		head, _, _ := strings.Cut(is[i], " = ")
+		if !strings.HasPrefix(strings.ReplaceAll(was[i], `"`, ""), strings.ReplaceAll(head, `"`, "")) {
+			t.Errorf("%q became %q", was[i], is[i])
+		}
+		if _, note, ok := strings.Cut(was[i], "#"); ok && !strings.HasSuffix(is[i], "#"+note) && !strings.Contains(is[i], "eee") {
+			t.Errorf("the comment of %q is lost in %q", was[i], is[i])
+		}
+	}
+	if changed != 4 || !strings.Contains(string(data), "near 33.3px = 33px") && !strings.Contains(string(data), "near 33.3px = 33.5px") {
+		t.Errorf("%d lines changed\n%s", changed, data)
+	}
+	// What settle claims to fix, check finds no more.
+	if c := run(t, dir, "check", "--only", "cut-subject,contrast,bare,blurred-tile"); c.code != 0 || !strings.Contains(c.out, "nothing found") {
+		t.Errorf("check after settle: %d\n%s", c.code, c.out)
+	}
+	again := run(t, dir, "settle")
+	if after, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(after) != string(data) || !strings.Contains(again.out, "nothing has changed") {
+		t.Errorf("a second run changes the plan\n%s", again.out)
+	}
+	f, err := os.Open(filepath.Join(dir, "both.png"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	if img, err := png.Decode(f); err != nil || img.Bounds().Dx() != 1600 {
+		t.Errorf("the proof: %v", err)
+	}
+	// The settled values reach the stylesheet.
+	css := run(t, dir, "css")
+	if css.code != 0 || !strings.Contains(css.out, "background-position: ") || strings.Contains(css.out, "transparent, transparent") {
+		t.Errorf("%d %s%s", css.code, css.out, css.err)
+	}
+}
+
+func TestSettleOptions(t *testing.T) {
+	dir := openProject(t)
+	r := run(t, dir, "settle", "--json", "--dry-run", "--only", "position,size")
+	var out struct {
+		Settled []struct {
+			Kind, Box, Wish, Value string
+			Line                   int
+			Failed                 bool
+		}
+		Pictures []struct{ Picture string }
+	}
+	if err := json.Unmarshal([]byte(r.out), &out); err != nil || r.code != 0 || len(out.Settled) != 2 || out.Settled[0].Kind != "position" || out.Settled[0].Line != 11 || out.Settled[1].Box != "notes" {
+		t.Errorf("%v %d %s%s", err, r.code, r.out, r.err)
+	}
+	if r := run(t, dir, "settle", "--dry-run", "--box", "notes"); r.code != 0 || strings.Contains(r.out, "hero") {
+		t.Errorf("%d %s", r.code, r.out)
+	}
+	for _, row := range []struct{ args, want string }{
+		{"settle --only place", "--only: \"place\" is not one of position, scrim, color, size"},
+		{"settle --box no", "is not a box of the plan"},
+		{"settle --proof tourmaline.yaml", "this is the plan"},
+	} {
+		if r := run(t, dir, strings.Fields(row.args)...); r.code != 2 || !strings.Contains(r.err, row.want) {
+			t.Errorf("%s: %d %s", row.args, r.code, r.err)
+		}
+	}
+	if got, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(got) != openSite {
+		t.Error("the plan was written")
+	}
+	// build settles for itself and leaves the plan alone.
+	b := run(t, dir, "build")
+	if b.code != 0 || !strings.Contains(b.out, "settled 4 open values for this build") {
+		t.Errorf("%d %s%s", b.code, b.out, b.err)
+	}
+	css, _ := os.ReadFile(filepath.Join(dir, "dist", "backgrounds.css"))
+	if !strings.Contains(string(css), "background-color: rgb") && !strings.Contains(string(css), "background-color: #") {
+		t.Errorf("the colour behind is not in the stylesheet\n%s", css)
+	}
+	if got, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(got) != openSite {
+		t.Error("build wrote the plan")
+	}
+}
+
+// What cannot be done is said, with exit code 1, and nothing bad is written.
+func TestSettleImpossible(t *testing.T) {
+	dir := t.TempDir()
+	plan := lead + "boxes:\n  - {name: a, height: 600px, layers: [{image: photo.jpg, size: cover, position: auto, keep: {x: 0%, y: 0%, width: 100%, height: 50%}}]}\n"
+	write(t, dir, map[string]string{"p.yaml": plan, "photo.jpg": photo(800, 400)})
+	r := run(t, dir, "settle", "p.yaml")
+	// 800x400 covers W x 600 drawn 1200 wide: all of its width is never in view.
+	if r.code != 1 || !strings.Contains(r.out, "lost     320-900 px") || !strings.Contains(r.out, "do       at 320x") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+}
