@@ -30,6 +30,7 @@ try values quickly, without a plan.
 
 Examples:  tourmaline fit
            tourmaline fit --box hero --at 600x800@2
+           tourmaline fit --box hero --at phone --scrub position=0%..100% -o scrub.png
            tourmaline fit photo.jpg --box '100vw x 60vh' --size cover --at 390x844@3`,
 		Flags: []cli.Flag{
 			&cli.StringSliceFlag{Name: "box", Usage: "only the box of this `NAME`; with a picture the box's size, as in '100vw x 60vh'"},
@@ -37,6 +38,8 @@ Examples:  tourmaline fit
 			&cli.StringFlag{Name: "size", Usage: "with a picture: background-`SIZE`"},
 			&cli.StringFlag{Name: "position", Usage: "with a picture: background-`POSITION`"},
 			&cli.StringFlag{Name: "repeat", Usage: "with a picture: background-`REPEAT`"},
+			&cli.StringFlag{Name: "scrub", Usage: "draw one box across a value's `RANGE`: position=0%..100%, size=16px..64px, scrim=0%..80%"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "scrub.png", Usage: "with --scrub: PNG `FILE` to write"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
 		},
 		Action: s.fit,
@@ -60,6 +63,16 @@ func (s *session) fit(_ context.Context, c *cli.Command) error {
 		pr, err := openProject(arg)
 		if err != nil {
 			return err
+		}
+		if spec := c.String("scrub"); spec != "" {
+			_, views, err := choose(pr.Plan, boxNames, c.StringSlice("at"))
+			if err != nil {
+				return err
+			}
+			if len(boxNames) != 1 || len(views) > 1 {
+				return fmt.Errorf("--scrub draws one box at one viewport: name them with --box and --at")
+			}
+			return s.scrub(pr, spec, boxNames[0], append(views, pr.Named[0])[0], c.String("output"))
 		}
 		p, store = pr.Plan, pr.store
 	} else {

@@ -336,6 +336,13 @@ func (b *Box) At(e *css.Env) *Computed {
 	return c
 }
 
+// Forget drops what At has computed, after Rules were changed. It is not safe in
+// parallel with At.
+func (b *Box) Forget() {
+	b.last.Store(nil)
+	b.cache = nil
+}
+
 func (b *Box) compute(mask uint64) (*Computed, error) {
 	c := &Computed{Sizes: map[string]Size{}, Style: css.NewStyle()}
 	var own, layers []Layer // of the rule that has them, and what of these is painted
