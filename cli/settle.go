@@ -30,6 +30,9 @@ func (s *session) settleCommand() *cli.Command {
   color: auto scrim      the weakest layer over a picture that makes the text readable
   color: auto            the colour behind a picture, which continues its edges
   size: near 33px        the nearest tile that is whole in device pixels
+  gradient: auto from dome.jpg                  a few stops that resemble the picture
+  gradient: auto linear-gradient(gold, blue)    the same without grey in the middle; also
+                         auto reversed, mirrored, turned 90deg and a gradient
 Settle writes what it finds behind what you wrote, as in position: auto = 64% 58%, and
 leaves the rest of the file as it is. The other commands use it without being told. A
 second run finds the same. Exit code 1: at some windows nothing can do.
@@ -39,7 +42,7 @@ Examples:  tourmaline settle
            tourmaline settle --only position,scrim --proof settled.png`,
 		Flags: []cli.Flag{
 			boxFlag,
-			&cli.StringSliceFlag{Name: "only", Usage: "only these, as in `LIST` position,scrim,color,size"},
+			&cli.StringSliceFlag{Name: "only", Usage: "only these, as in `LIST` position,scrim,color,size,gradient"},
 			&cli.BoolFlag{Name: "dry-run", Usage: "show the difference, write nothing"},
 			&cli.StringFlag{Name: "proof", Usage: "draw the boxes before and after side by side into `FILE`"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
@@ -62,11 +65,11 @@ func (s *session) settle(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	var only []plan.OpenKind
-	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize}
+	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize, plan.OpenGradient}
 	for _, name := range c.StringSlice("only") {
 		i := slices.IndexFunc(kinds, func(k plan.OpenKind) bool { return k.String() == name })
 		if i < 0 {
-			return fmt.Errorf("--only: %q is not one of position, scrim, color, size", name)
+			return fmt.Errorf("--only: %q is not one of position, scrim, color, size, gradient", name)
 		}
 		only = append(only, kinds[i])
 	}
@@ -123,7 +126,7 @@ func (s *session) printSettled(r *settle.Result) {
 		if c.Value != "" {
 			head += " = " + c.Value
 		}
-		key := map[plan.OpenKind]string{plan.OpenPosition: "position", plan.OpenSize: "size"}[c.Open.Kind]
+		key := map[plan.OpenKind]string{plan.OpenPosition: "position", plan.OpenSize: "size", plan.OpenGradient: "gradient"}[c.Open.Kind]
 		if key == "" {
 			key = "color"
 		}

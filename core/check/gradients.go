@@ -174,21 +174,11 @@ the remedy names the one that keeps most.`,
 				if p.Hint || q.Hint {
 					continue
 				}
-				cur := a.Frame.Env.Current
-				if p.Color.Resolve(cur).A < 0.3 || q.Color.Resolve(cur).A < 0.3 {
+				mud, ok := MuddyWay(p.Color, q.Color, a.Frame.Env.Current)
+				if !ok {
 					continue
 				}
-				weaker := min(strength(p.Color, cur), strength(q.Color, cur))
-				mid := strength(middle(p.Color, q.Color, css.SRGB, cur), cur)
-				if weaker < 0.06 || mid >= 0.45*weaker {
-					continue
-				}
-				best, bestC := "", mid
-				for _, in := range []css.Space{css.Oklab, css.Oklch} {
-					if c := strength(middle(p.Color, q.Color, in, cur), cur); c > bestC*1.1 {
-						best, bestC = in.String(), c
-					}
-				}
+				mid, weaker, best, bestC := mud.Middle, mud.Weaker, mud.Better, mud.BetterMiddle
 				f := finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Measured: mid, Wanted: 0.45 * weaker, Unit: "chroma in the middle (OKLCH)",
 					Message: fmt.Sprintf("between %s and %s the gradient goes through a grey with %.0f%% of the weaker colour's chroma", p.Color.String(), q.Color.String(), mid/weaker*100)}
 				if best != "" {
@@ -200,6 +190,32 @@ the remedy names the one that keeps most.`,
 			}
 		}
 	},
+}
+
+// Mud is a way between two colours that goes through grey. Chroma is OKLCH's.
+type Mud struct {
+	Middle, Weaker float64 // chroma in the middle, and of the weaker colour
+	Better         string  // the space that keeps most of it; "" where none is better
+	BetterMiddle   float64
+}
+
+// MuddyWay reports whether two neighbouring stops meet in a grey when they are
+// mixed in sRGB, and which space avoids it.
+func MuddyWay(p, q css.Color, cur css.RGBA) (Mud, bool) {
+	if p.Resolve(cur).A < 0.3 || q.Resolve(cur).A < 0.3 {
+		return Mud{}, false
+	}
+	m := Mud{Weaker: min(strength(p, cur), strength(q, cur)), Middle: strength(middle(p, q, css.SRGB, cur), cur)}
+	if m.Weaker < 0.06 || m.Middle >= 0.45*m.Weaker {
+		return Mud{}, false
+	}
+	m.BetterMiddle = m.Middle
+	for _, in := range []css.Space{css.Oklab, css.Oklch} {
+		if c := strength(middle(p, q, in, cur), cur); c > m.BetterMiddle*1.1 {
+			m.Better, m.BetterMiddle = in.String(), c
+		}
+	}
+	return m, true
 }
 
 // strength is the OKLCH chroma of a colour.

@@ -125,6 +125,39 @@ func (l *Layer) openColor(n *node, text string) error {
 	return nil
 }
 
+// openGradient reads auto from a picture, or auto and a gradient that is to be put
+// right, which may be reversed, mirrored or turned: auto reversed linear-gradient(…).
+func (l *Layer) openGradient(n *node, text string) error {
+	o := l.open(n, OpenGradient, text)
+	switch {
+	case o.Settled != "":
+		img, err := behind(n, o.Settled, css.ParseImage)
+		if err == nil && img.Gradient == nil {
+			err = n.fail("a gradient behind the =")
+		}
+		l.CSS.Image = img
+		return err
+	case strings.HasPrefix(o.Wish, "auto from "):
+		clear := css.FromRGB8(0, 0, 0)
+		clear.A = 0
+		l.Color = &clear
+		return nil
+	}
+	at := strings.IndexByte(o.Wish, '(')
+	start := strings.LastIndexByte(o.Wish[:max(at, 0)], ' ') + 1
+	for _, w := range strings.Fields(o.Wish[len("auto"):start]) {
+		if w != "reversed" && w != "mirrored" && w != "turned" && !strings.HasSuffix(w, "deg") {
+			return n.fail("auto from a picture, or auto (reversed, mirrored, turned 90deg) and a gradient")
+		}
+	}
+	img, err := behind(n, o.Wish[start:], css.ParseImage)
+	if err == nil && img.Gradient == nil {
+		err = n.fail("auto from a picture, or auto and a gradient")
+	}
+	l.CSS.Image = img
+	return err
+}
+
 // openSize reads near 33px: the size nearest to it that is whole in device px.
 func (l *Layer) openSize(n *node, text string) error {
 	o := l.open(n, OpenSize, text)

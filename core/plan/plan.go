@@ -224,16 +224,19 @@ type Layer struct {
 // OpenKind is what is left to settle.
 type OpenKind uint8
 
-// Kinds, with how they are written: position: auto, color: auto scrim, color: auto
-// and size: near 33px. A settled value stands behind them after =.
+// Kinds, with how they are written: position: auto, color: auto scrim, color: auto,
+// size: near 33px, and gradient: auto from dome.jpg or auto linear-gradient(…). A settled value stands behind them after =.
 const (
 	OpenPosition OpenKind = iota
 	OpenScrim
 	OpenColor
 	OpenSize
+	OpenGradient
 )
 
-func (k OpenKind) String() string { return [...]string{"position", "scrim", "color", "size"}[k] }
+func (k OpenKind) String() string {
+	return [...]string{"position", "scrim", "color", "size", "gradient"}[k]
+}
 
 // Open is a value that the designer leaves to settle.
 type Open struct {

@@ -451,6 +451,9 @@ func readLayer(n *node) (Layer, error) {
 		"description": only("description", func(n *node) (err error) { l.Tells, err = n.text(); return }),
 		"gradient": func(n *node) (err error) {
 			kinds++
+			if s, _ := n.text(); strings.HasPrefix(s, "auto ") {
+				return l.openGradient(n, s)
+			}
 			if l.CSS.Image, err = parsed(n, css.ParseImage); err == nil && l.CSS.Image.Gradient == nil {
 				err = n.fail("a gradient such as linear-gradient(to bottom, #1c2738, #0b1220)")
 			}

@@ -352,6 +352,9 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 	if len(good) == 0 {
 		c.Failed = true
 		c.Remedies = []string{fmt.Sprintf("no scrim reaches %g with this text: choose a text colour that is nearer to black or white, ask for less contrast (3 is enough for large text), or move the text off the picture", need)}
+		if other := s.otherInk(o, comb); other != "" {
+			c.Remedies = append(c.Remedies, other)
+		}
 		c.After = c.Before
 		return c, nil
 	}
@@ -379,11 +382,35 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 	for _, g := range good[1:] {
 		c.Why = append(c.Why, fmt.Sprintf("%s takes %d%% and changes it by %.1f", g.veil.name, g.alpha, g.change))
 	}
+	if other := s.otherInk(o, comb); other != "" {
+		c.Why = append(c.Why, other)
+	}
 	if t.unreadable(box) {
 		c.Failed = true
 		c.Remedies = append(c.Remedies, "at some windows even this is too weak: see tourmaline check --only contrast")
 	}
 	return c, nil
+}
+
+// otherInk answers the other way round: how strong a plain scrim white and black
+// text would need.
+func (s *solver) otherInk(o plan.OpenValue, comb []window) string {
+	var parts []string
+	for _, x := range []struct {
+		name  string
+		ink   css.Color
+		under veil
+	}{{"white", css.FromRGB8(255, 255, 255), flatVeil("black", [3]uint8{})}, {"black", css.FromRGB8(0, 0, 0), flatVeil("white", [3]uint8{255, 255, 255})}} {
+		t, err := newSolver(s.file, s.data, s.store)
+		if err != nil {
+			return ""
+		}
+		t.writeIn(&x.ink)
+		if a, ok, err := t.solveAlpha(o, x.under, comb); err == nil && ok {
+			parts = append(parts, fmt.Sprintf("%s text would take %s at %d%%", x.name, x.under.name, a))
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 // unreadable asks check, at every width, with the pictures there.

@@ -23,6 +23,7 @@ import (
 	"sync/atomic"
 
 	"tourmaline/core/check"
+	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
@@ -75,6 +76,7 @@ type solver struct {
 	store   *picture.Store
 	heights []int
 	cache   map[string][]view // of the open positions
+	ink     *css.Color        // stands for the colour of all text, to try another
 }
 
 func newSolver(file string, data []byte, store *picture.Store) (*solver, error) {
@@ -94,8 +96,24 @@ func (s *solver) with(o plan.OpenValue, value string) (*solver, error) {
 	t, err := newSolver(s.file, data, s.store)
 	if err == nil {
 		t.cache = s.cache
+		if s.ink != nil {
+			t.writeIn(s.ink)
+		}
 	}
 	return t, err
+}
+
+// writeIn gives all text one colour.
+func (s *solver) writeIn(ink *css.Color) {
+	s.ink = ink
+	for _, b := range s.plan.All() {
+		for r := range b.Rules {
+			for i := range b.Rules[r].Text {
+				b.Rules[r].Text[i].Color = *ink
+			}
+		}
+		b.Forget()
+	}
 }
 
 func (s *solver) index(b *plan.Box) int {
@@ -134,7 +152,7 @@ func parallel(n int, f func(i int)) {
 }
 
 // order in which kinds are settled: a scrim depends on all others.
-var order = []plan.OpenKind{plan.OpenPosition, plan.OpenSize, plan.OpenColor, plan.OpenScrim}
+var order = []plan.OpenKind{plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenColor, plan.OpenScrim}
 
 // Run settles the plan of that text. What was settled before is opened again
 // first, so that a second run changes nothing. Errors are of the plan and its
@@ -208,6 +226,8 @@ func (s *solver) solve(o plan.OpenValue) (Choice, error) {
 		return s.solveSize(o), nil
 	case plan.OpenColor:
 		return s.solveColor(o)
+	case plan.OpenGradient:
+		return s.solveGradient(o)
 	}
 	return s.solveScrim(o)
 }

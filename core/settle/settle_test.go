@@ -15,6 +15,7 @@ import (
 	"testing/fstest"
 
 	"tourmaline/core/check"
+	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
@@ -456,6 +457,36 @@ func BenchmarkSettle20Boxes(b *testing.B) {
 	for b.Loop() {
 		if _, err := Run("p.yaml", []byte(t.String()), store, Options{}); err != nil {
 			b.Fatal(err)
+		}
+	}
+}
+
+func TestGradients(t *testing.T) {
+	store := pictures(t)
+	for _, r := range []struct{ wish, want string }{
+		{"auto linear-gradient(red, #0b1220)", "linear-gradient(red, #0b1220)"},
+		{"auto linear-gradient(gold, blue)", "linear-gradient(in oklch, gold, blue)"},
+		{"auto reversed linear-gradient(red 10%, #300 40%, #200 40px)", "linear-gradient(#200 calc(100% - 40px), #300 60%, red 90%)"},
+		{"auto mirrored linear-gradient(red, #300 40%, #200)", "linear-gradient(red 0%, #300 20%, #200 50%, #300 80%, red 100%)"},
+		{"auto turned 90deg linear-gradient(to right, red, #300)", "linear-gradient(red, #300)"},
+		{"auto turned 30deg linear-gradient(red, #300)", "linear-gradient(210deg, red, #300)"},
+		{"auto from grey.png", "linear-gradient(to bottom, #808080 0%, #808080 100%)"},
+		{"auto from sky.png", "linear-gradient(to bottom, #c8aaaa 0%, #8caaaa 100%)"},
+	} {
+		res, err := Run("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 320-340, heights: 700-700}\nboxes:\n  - {name: b, height: 90px, layers: [{gradient: \""+r.wish+"\"}]}\n"), store, Options{})
+		if err != nil {
+			t.Errorf("%s: %v", r.wish, err)
+			continue
+		}
+		if same := func(a, b string) bool {
+			x, err1 := css.ParseImage(a)
+			y, err2 := css.ParseImage(b)
+			return err1 == nil && err2 == nil && x.String() == y.String()
+		}; !same(res.Choices[0].Value, r.want) {
+			t.Errorf("%s: got %s, want %s", r.wish, res.Choices[0].Value, r.want)
+		}
+		if res.Plan.Boxes[0].Compute(0).Layers()[0].Image.Gradient == nil {
+			t.Errorf("%s: the plan has no gradient", r.wish)
 		}
 	}
 }
