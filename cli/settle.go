@@ -152,7 +152,18 @@ func (s *session) printSettled(r *settle.Result) {
 		}
 		fmt.Fprintln(s.out)
 	}
-	if len(r.Choices) == 0 {
+	for _, c := range r.Crops {
+		fmt.Fprintf(s.out, "%s\n  a part of the picture for windows of %d to %d px, where the subject takes as little as %.0f%% of the box\n    %-8s %s\n", c.Box, c.From, c.To, c.Small*100, "in", c.Pos)
+		if c.Failed != "" {
+			item("not", c.Failed)
+		}
+		if len(c.Lines) > 0 {
+			item("with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share[0]*100, c.Share[1]*100))
+			fmt.Fprintln(s.out, strings.Join(c.Lines, "\n"))
+		}
+		fmt.Fprintln(s.out)
+	}
+	if len(r.Choices) == 0 && len(r.Crops) == 0 {
 		fmt.Fprint(s.out, "nothing is left open: write position: auto, color: auto scrim, color: auto or size: near 33px\n\n")
 	}
 	first := true
@@ -193,10 +204,23 @@ func (s *session) settleJSON(r *settle.Result) error {
 		Box     string `json:"box"`
 		At      string `json:"at"`
 	}
+	type part struct {
+		Box     string     `json:"box"`
+		Widths  [2]int     `json:"widths"`
+		Now     float64    `json:"shareNow"`
+		Picture string     `json:"picture,omitempty"`
+		Share   [2]float64 `json:"share"`
+		Failed  string     `json:"failed,omitempty"`
+		Lines   []string   `json:"lines,omitempty"`
+	}
 	out := struct {
 		Settled []choice `json:"settled"`
 		Demands []demand `json:"pictures"`
-	}{[]choice{}, []demand{}}
+		Parts   []part   `json:"parts"`
+	}{[]choice{}, []demand{}, []part{}}
+	for _, c := range r.Crops {
+		out.Parts = append(out.Parts, part{c.Box, [2]int{c.From, c.To}, c.Small, c.Picture, c.Share, c.Failed, c.Lines})
+	}
 	for _, c := range r.Choices {
 		j := choice{Kind: c.Open.Kind.String(), Box: c.Box, File: filepath.ToSlash(c.Open.Pos.File), Line: c.Open.Pos.Line, Wish: c.Open.Wish, Value: c.Value,
 			Before: c.Before, After: c.After, Why: append([]string{}, c.Why...), Failed: c.Failed, Remedies: c.Remedies}

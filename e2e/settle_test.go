@@ -196,3 +196,35 @@ func TestScrub(t *testing.T) {
 		}
 	}
 }
+
+// A proposed part goes into the plan as it is printed, and is cut and fetched as a
+// picture of its own.
+func TestProposedPart(t *testing.T) {
+	dir := t.TempDir()
+	site := "tourmaline: 1\nviewports: {widths: 320-700, heights: 700-700, densities: [1]}\nboxes:\n  - name: a\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat, position: center, subject: 40%-80%, keep: {x: 45%, y: 40%, width: 10%, height: 15%}}\n      - color: black\n"
+	write(t, dir, map[string]string{"tourmaline.yaml": site, "photo.jpg": photo(1600, 1000)})
+	r := run(t, dir, "settle", "--json", "--dry-run")
+	var out struct {
+		Parts []struct {
+			Widths  [2]int
+			Picture string
+			Failed  string
+			Lines   []string
+		}
+	}
+	if err := json.Unmarshal([]byte(r.out), &out); err != nil || len(out.Parts) == 0 || out.Parts[0].Failed != "" {
+		t.Fatalf("%v %s%s", err, r.out, r.err)
+	}
+	write(t, dir, map[string]string{"tourmaline.yaml": site + strings.Join(out.Parts[0].Lines, "\n") + "\n"})
+	if c := run(t, dir, "check", "--only", "cut-subject,missing,bare"); c.code != 0 {
+		t.Errorf("%d %s%s", c.code, c.out, c.err)
+	}
+	if b := run(t, dir, "build"); b.code != 0 {
+		t.Fatalf("%d %s", b.code, b.err)
+	}
+	css, _ := os.ReadFile(filepath.Join(dir, "dist", "backgrounds.css"))
+	parts, _ := filepath.Glob(filepath.Join(dir, "dist", "pictures", "photo-part-*.jpg"))
+	if len(parts) == 0 || !strings.Contains(string(css), "pictures/"+filepath.Base(parts[0])) || strings.Contains(string(css), "xywh") {
+		t.Errorf("%v\n%s", parts, css)
+	}
+}

@@ -312,7 +312,7 @@ func makeRung(f *picture.File, src string, w, h int, tiled bool) (Rung, error) {
 		return Rung{}, fmt.Errorf("%s: %w", src, err)
 	}
 	r := Rung{Width: w, Height: h, Format: c.Format, Data: c.Data}
-	web := f.Format == "jpeg" || f.Format == "png"
+	web := (f.Format == "jpeg" || f.Format == "png") && !f.IsPart()
 	if web && w == f.Width && h == f.Height && f.Orientation == 1 && f.Bytes <= len(c.Data) {
 		r.Format, r.Data = f.Format, f.Data() // coding again would only lose
 	}
@@ -325,7 +325,11 @@ func named(r Rung, src string) Rung {
 	if strings.HasPrefix(src, "data:") {
 		base = "inline"
 	}
-	base = strings.TrimSuffix(base, path.Ext(base))
+	part := ""
+	if b, _, ok := strings.Cut(base, "#"); ok {
+		base, part = b, "-part"
+	}
+	base = strings.TrimSuffix(base, path.Ext(base)) + part
 	clean := strings.Map(func(c rune) rune {
 		if c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-' || c == '_' {
 			return c

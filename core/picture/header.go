@@ -27,9 +27,9 @@ func (h Header) SRGB() bool {
 func (f *File) Header() Header {
 	switch f.Format {
 	case "jpeg":
-		return jpegHeader(f.data)
+		return jpegHeader(f.Data())
 	case "png":
-		return pngHeader(f.data)
+		return pngHeader(f.Data())
 	}
 	return Header{}
 }

@@ -23,6 +23,7 @@ import (
 	"io/fs"
 	"net/url"
 	"path"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -51,6 +52,8 @@ type File struct {
 	Vector      *Vector // SVG only
 
 	data   []byte
+	whole  *File           // of a part: the picture it is of
+	part   image.Rectangle // and its pixels there
 	once   sync.Once
 	pixels *image.RGBA
 	err    error
@@ -60,8 +63,17 @@ type File struct {
 	drawn  map[drawing]*image.RGBA
 }
 
-// Data returns the file's bytes; do not write to them.
-func (f *File) Data() []byte { return f.data }
+// Data returns the file's bytes; do not write to them. Of a part they are those of
+// the whole picture.
+func (f *File) Data() []byte {
+	if f.whole != nil {
+		return f.whole.data
+	}
+	return f.data
+}
+
+// IsPart reports whether the picture is a part of its file: see Store.File.
+func (f *File) IsPart() bool { return f.whole != nil }
 
 // Store reads the pictures of one folder, each once. It is safe in parallel.
 type Store struct {
@@ -80,7 +92,10 @@ func NewStore(folders ...fs.FS) *Store {
 	return &Store{fsys: folders}
 }
 
-// File reads the picture of that name, or the data: URL. Errors name the picture.
+// File reads the picture of that name, or the data: URL. A name may end in the part
+// of the picture that is meant, left, top, width and height in per cent, as in
+// dome.jpg#xywh=percent:40,20,30,60. Errors name the picture.
+// Source: Media Fragments URI 1.0, spatial dimension (https://www.w3.org/TR/media-frags/#naming-space).
 func (s *Store) File(name string) (*File, error) {
 	if o, ok := s.files.Load(name); ok {
 		return o.(*opened).file, o.(*opened).err
@@ -98,6 +113,9 @@ func (s *Store) File(name string) (*File, error) {
 func (s *Store) read(name string) (*File, error) {
 	if strings.HasPrefix(name, "data:") {
 		return dataURL(name)
+	}
+	if base, frag, ok := strings.Cut(name, "#xywh=percent:"); ok {
+		return s.readPart(name, base, frag)
 	}
 	clean := path.Clean(strings.ReplaceAll(name, "\\", "/"))
 	if u, err := url.PathUnescape(clean); err == nil && strings.Contains(clean, "%") {
@@ -130,6 +148,43 @@ func (s *Store) read(name string) (*File, error) {
 		return nil, &source.SyntaxError{In: name, Msg: "the picture cannot be read: " + pe.Err.Error()}
 	}
 	return nil, firstErr
+}
+
+// readPart reads a part of a picture, in whole pixels.
+func (s *Store) readPart(name, base, frag string) (*File, error) {
+	bad := func() (*File, error) {
+		return nil, &source.SyntaxError{In: name, Text: frag, Want: "left, top, width and height in per cent of the picture, such as 40,20,30,60"}
+	}
+	var v [4]float64
+	parts := strings.Split(frag, ",")
+	if len(parts) != 4 {
+		return bad()
+	}
+	for i, p := range parts {
+		n, err := strconv.ParseFloat(p, 64)
+		if err != nil || !(n >= 0 && n <= 100) {
+			return bad()
+		}
+		v[i] = n / 100
+	}
+	if v[2] == 0 || v[3] == 0 || v[0]+v[2] > 1.0001 || v[1]+v[3] > 1.0001 {
+		return bad()
+	}
+	whole, err := s.read(base)
+	if err != nil {
+		return nil, err
+	}
+	if whole.Vector != nil {
+		return nil, &source.UnsupportedError{In: name, Msg: "a part of an SVG", Hint: "give the SVG another viewBox"}
+	}
+	w, h := float64(whole.Width), float64(whole.Height)
+	r := image.Rect(int(v[0]*w+0.5), int(v[1]*h+0.5), int((v[0]+v[2])*w+0.5), int((v[1]+v[3])*h+0.5))
+	r = r.Intersect(image.Rect(0, 0, whole.Width, whole.Height))
+	if r.Empty() {
+		return bad()
+	}
+	share := float64(r.Dx()) * float64(r.Dy()) / (w * h)
+	return &File{Name: name, Format: whole.Format, Width: r.Dx(), Height: r.Dy(), Orientation: 1, Bytes: int(float64(whole.Bytes)*share + 0.5), whole: whole, part: r}, nil
 }
 
 func (s *Store) exists(name string) bool {
@@ -321,6 +376,10 @@ func (f *File) Pixels() (*image.RGBA, error) {
 			f.err = &source.UnsupportedError{In: f.Name, Msg: "an SVG has no pixels of its own"}
 			return
 		}
+		if f.whole != nil {
+			f.pixels, f.err = f.whole.cut(f.part)
+			return
+		}
 		img, _, err := image.Decode(bytes.NewReader(f.data))
 		if err != nil {
 			f.err = &source.SyntaxError{In: f.Name, Msg: "the picture is broken or cut short: " + err.Error(), Hint: "save or copy it again"}
@@ -329,6 +388,19 @@ func (f *File) Pixels() (*image.RGBA, error) {
 		f.pixels = orient(toRGBA(img), f.Orientation)
 	})
 	return f.pixels, f.err
+}
+
+// cut copies a part of the pixels.
+func (f *File) cut(r image.Rectangle) (*image.RGBA, error) {
+	img, err := f.Pixels()
+	if err != nil {
+		return nil, err
+	}
+	out := image.NewRGBA(image.Rect(0, 0, r.Dx(), r.Dy()))
+	for y := range r.Dy() {
+		copy(out.Pix[y*out.Stride:][:4*r.Dx()], img.Pix[img.PixOffset(r.Min.X, r.Min.Y+y):])
+	}
+	return out, nil
 }
 
 // HasAlpha reports whether any pixel lets what is behind show through.

@@ -247,3 +247,39 @@ func FuzzRead(f *testing.F) {
 		p.Pixels()
 	})
 }
+
+// A part of a picture is those pixels of it, and nothing else.
+func TestParts(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 10, 8))
+	for i := range 80 {
+		img.SetNRGBA(i%10, i/10, color.NRGBA{uint8(i % 10 * 20), uint8(i / 10 * 30), 7, 255})
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, img); err != nil {
+		t.Fatal(err)
+	}
+	store := NewStore(fstest.MapFS{"a.png": &fstest.MapFile{Data: b.Bytes()}})
+	f, err := store.File("a.png#xywh=percent:20,50,60,25")
+	if err != nil || f.Width != 6 || f.Height != 2 || !f.IsPart() {
+		t.Fatalf("%v %+v", err, f)
+	}
+	px, err := f.Pixels()
+	if err != nil || px.Rect.Dx() != 6 || px.Rect.Dy() != 2 {
+		t.Fatal(err, px.Rect)
+	}
+	for y := range 2 {
+		for x := range 6 {
+			if got, want := px.RGBAAt(x, y), (color.RGBA{uint8((x + 2) * 20), uint8((y + 4) * 30), 7, 255}); got != want {
+				t.Errorf("%d,%d is %v, want %v", x, y, got, want)
+			}
+		}
+	}
+	for _, frag := range []string{"20,50,60", "a,0,10,10", "50,0,60,10", "0,0,0,10", "-1,0,10,10", "NaN,0,10,10"} {
+		if _, err := store.File("a.png#xywh=percent:" + frag); err == nil || !strings.Contains(err.Error(), "per cent of the picture") {
+			t.Errorf("%s: %v", frag, err)
+		}
+	}
+	if _, err := store.File("b.png#xywh=percent:0,0,10,10"); err == nil {
+		t.Error("a part of no picture")
+	}
+}

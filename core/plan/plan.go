@@ -216,9 +216,10 @@ type Layer struct {
 	Filters css.Filters
 	Open    []Open // what is left to settle, or was
 	shifts  []shift
-	Texture bool   // it was written as texture:
-	Avoid   bool   // keep is to stay out from under text areas
-	Tells   string // what it shows, where it carries meaning
+	Texture bool       // it was written as texture:
+	Subject [2]float64 // the share of the box that keep should take; zero: any
+	Avoid   bool       // keep is to stay out from under text areas
+	Tells   string     // what it shows, where it carries meaning
 }
 
 // OpenKind is what is left to settle.

@@ -496,6 +496,14 @@ func readLayer(n *node) (Layer, error) {
 		},
 		"keep":  only("keep", func(n *node) (err error) { l.Keep, err = readRegion(n); return }),
 		"focus": only("focus", func(n *node) (err error) { l.Focus, err = readPoint(n); return }),
+		"subject": only("subject", func(n *node) error {
+			s, _ := n.text()
+			if c, err := fmt.Sscanf(strings.ReplaceAll(s, " ", ""), "%f%%-%f%%", &l.Subject[0], &l.Subject[1]); c != 2 || err != nil || l.Subject[0] <= 0 || l.Subject[1] > 100 || l.Subject[0] >= l.Subject[1] {
+				return n.fail("a share of the box that keep should take, such as 40%-70%")
+			}
+			l.Subject[0], l.Subject[1] = l.Subject[0]/100, l.Subject[1]/100
+			return nil
+		}),
 		"avoid": only("avoid", func(n *node) error {
 			if s, _ := n.text(); s != "text" {
 				return n.fail("text")

@@ -244,6 +244,14 @@ func (s *solver) views(o plan.OpenValue, _ *plan.Layer) []view {
 			opens = append(opens, p)
 		}
 	}
+	for i, all := range s.viewsOf(opens) {
+		s.cache[key(opens[i])] = all
+	}
+	return s.cache[key(o)]
+}
+
+// viewsOf sweeps the windows for several layers at once.
+func (s *solver) viewsOf(opens []plan.OpenValue) [][]view {
 	boxes := make([]int, len(opens))
 	for i, p := range opens {
 		boxes[i] = s.index(p.Box)
@@ -272,14 +280,13 @@ func (s *solver) views(o plan.OpenValue, _ *plan.Layer) []view {
 			}
 		}
 	})
-	for i, open := range opens {
-		var all []view
+	out := make([][]view, len(opens))
+	for i := range opens {
 		for h := range rows {
-			all = append(all, rows[h][i]...)
+			out[i] = append(out[i], rows[h][i]...)
 		}
-		s.cache[key(open)] = all
 	}
-	return s.cache[key(o)]
+	return out
 }
 
 // columns joins the heights of each width. Where not all can be held, the heights

@@ -66,6 +66,7 @@ type Result struct {
 	Plan    *plan.Plan
 	Choices []Choice
 	Demands []Demand
+	Crops   []Crop
 }
 
 // solver judges values on one state of the plan.
@@ -215,6 +216,7 @@ func Run(file string, data []byte, store *picture.Store, opt Options) (*Result, 
 	})
 	r.Data, r.Plan = s.data, s.plan
 	r.Demands = s.demands(opt.Boxes)
+	r.Crops = s.crops(opt.Boxes)
 	return r, nil
 }
 

@@ -17,7 +17,9 @@ import (
 	"tourmaline/core/check"
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
+	"tourmaline/core/layout"
 	"tourmaline/core/picture"
+	"tourmaline/core/place"
 	"tourmaline/core/plan"
 )
 
@@ -487,6 +489,55 @@ func TestGradients(t *testing.T) {
 		}
 		if res.Plan.Boxes[0].Compute(0).Layers()[0].Image.Gradient == nil {
 			t.Errorf("%s: the plan has no gradient", r.wish)
+		}
+	}
+}
+
+// The proposed parts give keep the wished share at every width and height, by the
+// landings of a plan that uses them, and keep stays whole.
+func TestCrops(t *testing.T) {
+	store := pictures(t)
+	text := `tourmaline: 1
+viewports: {widths: 320-1200, heights: 600-800, densities: [1]}
+boxes:
+  - name: b
+    height: calc(200px + 10vw)
+    layers:
+      - {image: wide.png, size: cover, position: 50% 50%, subject: 40%-70%, keep: {x: 55%, y: 40%, width: 12%, height: 20%}}
+      - {color: black}
+`
+	res, err := Run("p.yaml", []byte(text), store, Options{})
+	if err != nil || len(res.Crops) == 0 {
+		t.Fatalf("%v %+v", err, res)
+	}
+	at := res.Crops[0].From
+	for _, c := range res.Crops {
+		if c.Failed != "" || c.From != at || c.Small >= 0.4 {
+			t.Errorf("%+v", c)
+		}
+		at = c.To + 1
+		p, err := plan.Parse("p.yaml", []byte(text+strings.Join(c.Lines, "\n")+"\n"))
+		if err != nil {
+			t.Fatalf("%v\n%s", err, strings.Join(c.Lines, "\n"))
+		}
+		for w := c.From; w <= c.To; w++ {
+			for _, h := range []float64{600, 800} {
+				pg := layout.At(p, plan.Viewport{Width: float64(w), Height: h, Density: 1}, layout.Exact)
+				placed, err := place.Box(&pg.Frames[0], pg, 0, store)
+				if err != nil {
+					t.Fatal(err)
+				}
+				l := &placed[0]
+				if !strings.HasPrefix(l.Image.URL, "wide.png#xywh=percent:") {
+					t.Fatalf("at %d px the picture is %s", w, l.Image.URL)
+				}
+				// keep in the part: the same place of the whole picture
+				k := *l.Notes.Keep
+				share := max(k.W*l.Landing.Size.X/l.Landing.Paint.W, k.H*l.Landing.Size.Y/l.Landing.Paint.H)
+				if share < 0.39 || share > 0.71 || l.Landing.Keep < 0.995 {
+					t.Fatalf("at %dx%g keep takes %.2f of the box and %.3f of it is seen", w, h, share, l.Landing.Keep)
+				}
+			}
 		}
 	}
 }
