@@ -18,6 +18,7 @@ import (
 type view struct {
 	w, h     int // the window; h counts in heights
 	ok       [2]set
+	shows    [2]set // without the wish to stay clear of text
 	far      [2]line
 	free     [2]float64
 	tooLarge int // the axis on which keep is longer than the box; -1: it fits
@@ -90,6 +91,7 @@ func viewOf(f *layout.Frame, p *place.Placed, l *plan.Layer) view {
 			v.far[x] = line{(origin[x]+focus[x]*size[x])/room[x] - mid, free / room[x]}
 		}
 	}
+	v.shows = v.ok
 	if l.Avoid && l.Keep != nil {
 		v.avoid(f, d, l.Keep)
 	}
@@ -311,6 +313,11 @@ func columns(views []view, heights int) []column {
 			x, y := c.ok[0].and(v.ok[0]), c.ok[1].and(v.ok[1])
 			if len(x) == 0 || len(y) == 0 {
 				c.lost = append(c.lost, v.h)
+				// Under text rather than out of the box.
+				x, y = c.ok[0].and(v.shows[0]), c.ok[1].and(v.shows[1])
+				if len(x) > 0 && len(y) > 0 {
+					c.ok, c.any = [2]set{x, y}, true
+				}
 				continue
 			}
 			c.ok, c.any = [2]set{x, y}, true
@@ -501,6 +508,11 @@ func (s *solver) remedies(views []view, cols []column, l *plan.Layer) []string {
 		if f := math.Abs(v.far[x].m); worst == nil || f > most {
 			worst, most = v, f
 		}
+	}
+	if worst == nil && l.Avoid && slices.ContainsFunc(views, func(v view) bool {
+		return lost[[2]int{v.w, v.h}] && (len(v.ok[0]) == 0 || len(v.ok[1]) == 0)
+	}) {
+		return []string{"at these windows text lies wherever keep could be shown; there keep is shown under it: give the text another place, make the box larger, or lay the text below the picture"}
 	}
 	if worst == nil {
 		return []string{"the heights of the window ask for different positions: give the box a height that depends on them less, such as one in rem"}

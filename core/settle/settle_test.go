@@ -316,9 +316,9 @@ func readable(t *testing.T, text, value string, store *picture.Store) bool {
 func TestScrimIsTheWeakest(t *testing.T) {
 	store := pictures(t)
 	r := rand.New(rand.NewPCG(7, 7))
-	for n := range 12 {
+	for n := range 80 {
 		text := fmt.Sprintf(`tourmaline: 1
-viewports: {widths: 320-420, heights: 700-700, densities: [1]}
+viewports: {widths: 320-335, heights: 700-700, densities: [1]}
 boxes:
   - name: b
     height: 200px
@@ -372,6 +372,7 @@ func TestImpossible(t *testing.T) {
 	store := pictures(t)
 	for _, r := range []struct{ name, layers, text, want string }{
 		{"keep wider than any view", "{image: wide.png, size: cover, position: auto, keep: {x: 0%, y: 0%, width: 100%, height: 50%}}", "", "or make keep at most"},
+		{"text that covers the whole subject", "{image: wide.png, size: cover, position: auto, avoid: text, keep: {x: 40%, y: 40%, width: 10%, height: 10%}}", "{area: {left: 0px, top: 0px, width: 100%, height: 100%}, color: black}", "give the text another place"},
 		{"contrast 21 on grey", "{color: auto scrim}, {image: grey.png, size: cover}", `{area: {left: 0px, top: 0px, width: 100%, height: 100%}, color: "#888", contrast: 21}`, "choose a text colour"},
 		{"no picture to continue", "{color: auto}", "", "write a colour"},
 	} {
