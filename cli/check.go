@@ -170,6 +170,16 @@ const lineWidth = 100
 // ink are the colours of the levels; the level is always written too.
 var ink = map[finding.Level]string{finding.Error: "\x1b[1;31m", finding.Warning: "\x1b[1;33m", finding.Note: "\x1b[1;36m"}
 
+// item prints a labelled text, wrapped; width is that of the labels.
+func (s *session) item(width int, label, t string) {
+	for i, line := range strings.Split(text.WrapSoft(t, lineWidth-width-5), "\n") {
+		if i > 0 {
+			label = ""
+		}
+		fmt.Fprintf(s.out, "    %-*s %s\n", width, label, strings.TrimRight(line, " "))
+	}
+}
+
 func (s *session) printReport(p *plan.Plan, r *check.Report) {
 	tty := stdoutIsTerminal(s.out)
 	paint := func(l finding.Level, t string) string {
@@ -177,14 +187,6 @@ func (s *session) printReport(p *plan.Plan, r *check.Report) {
 			return t
 		}
 		return ink[l] + t + "\x1b[0m"
-	}
-	item := func(label, t string) {
-		for i, line := range strings.Split(text.WrapSoft(t, lineWidth-11), "\n") {
-			if i > 0 {
-				label = ""
-			}
-			fmt.Fprintf(s.out, "    %-6s %s\n", label, strings.TrimRight(line, " "))
-		}
 	}
 	box := "\x00"
 	for _, f := range r.Findings {
@@ -197,7 +199,7 @@ func (s *session) printReport(p *plan.Plan, r *check.Report) {
 			}
 		}
 		fmt.Fprintf(s.out, "  %s  %s  %s\n", paint(f.Level, f.Level.String()), f.Check, placeOf(f.Pos))
-		item("", f.Message)
+		s.item(6, "", f.Message)
 		if len(f.Where) > 0 {
 			fmt.Fprintf(s.out, "    %-6s %s\n", "", paint(f.Level, ruler(p.Widths, &f)))
 			for i, w := range f.Where {
@@ -205,16 +207,16 @@ func (s *session) printReport(p *plan.Plan, r *check.Report) {
 				if i > 0 {
 					label = "and"
 				}
-				item(label, w.String())
+				s.item(6, label, w.String())
 			}
 		}
 		if f.Worst != nil && len(f.Where) > 0 {
-			item("worst", f.Worst.String())
+			s.item(6, "worst", f.Worst.String())
 		}
-		item("why", f.Reason)
-		item("do", f.Remedy)
+		s.item(6, "why", f.Reason)
+		s.item(6, "do", f.Remedy)
 		if f.How != "" {
-			item("how", f.How)
+			s.item(6, "how", f.How)
 		}
 		fmt.Fprintln(s.out)
 	}
@@ -222,7 +224,7 @@ func (s *session) printReport(p *plan.Plan, r *check.Report) {
 		if i == 0 {
 			fmt.Fprintln(s.out, "accepted by the plan")
 		}
-		item("", fmt.Sprintf("%s of %s: %s (%s)", f.Check, f.Box, f.Accepted, f.Message))
+		s.item(6, "", fmt.Sprintf("%s of %s: %s (%s)", f.Check, f.Box, f.Accepted, f.Message))
 	}
 	if len(r.Accepted) > 0 {
 		fmt.Fprintln(s.out)

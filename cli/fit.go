@@ -14,6 +14,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/core/css"
+	"tourmaline/core/finding"
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
@@ -225,9 +226,9 @@ func says(l *place.Placed, density float64) string {
 	tile := l.Layer.Repeat.X != css.NoRepeat || l.Layer.Repeat.Y != css.NoRepeat
 	switch {
 	case a.BareShare() >= 0.0005 && tile && repeats:
-		add("repeats %s, leaves %s of the box bare", across(a), percent(a.BareShare()))
+		add("repeats %s, leaves %s of the box bare", across(a), finding.Percent(a.BareShare()))
 	case a.BareShare() >= 0.0005:
-		add("leaves %s of the box bare", percent(a.BareShare()))
+		add("leaves %s of the box bare", finding.Percent(a.BareShare()))
 	case tile && repeats:
 		add("repeats %s", across(a))
 	default:
@@ -239,7 +240,7 @@ func says(l *place.Placed, density float64) string {
 		v    float64
 	}{{"left", a.Crop.Left}, {"top", a.Crop.Top}, {"right", a.Crop.Right}, {"bottom", a.Crop.Bottom}} {
 		if c.v >= 0.05 {
-			cuts = append(cuts, c.side+" "+percent(c.v/100))
+			cuts = append(cuts, c.side+" "+finding.Percent(c.v/100))
 		}
 	}
 	if len(cuts) > 0 && !repeats {
@@ -249,14 +250,14 @@ func says(l *place.Placed, density float64) string {
 		if a.Keep >= 0.9995 {
 			add("keep wholly in view")
 		} else {
-			add("only %s of keep in view", percent(a.Keep))
+			add("only %s of keep in view", finding.Percent(a.Keep))
 		}
 	}
 	if s := a.Stretch(); math.Abs(s-1) > 0.005 {
 		if s > 1 {
-			add("%s too wide", percent(s-1))
+			add("%s too wide", finding.Percent(s-1))
 		} else {
-			add("%s too tall", percent(1/s-1))
+			add("%s too tall", finding.Percent(1/s-1))
 		}
 	}
 	if floor := place.SharpFloor(density); a.Sharp < 0.9995*floor {
@@ -279,20 +280,6 @@ func across(a *place.Landing) string {
 		return n(a.Repeats.X) + " times across"
 	}
 	return n(a.Repeats.X) + " x " + n(a.Repeats.Y) + " times"
-}
-
-// percent prints a share; what is not quite all or nothing never reads as such.
-func percent(v float64) string {
-	p := v * 100
-	switch {
-	case p > 0 && p < 0.1:
-		return "under 0.1%"
-	case p < 10 && math.Abs(p-math.Round(p)) > 0.05:
-		return fmt.Sprintf("%.1f%%", p)
-	case p > 99 && p < 100:
-		return "99%"
-	}
-	return fmt.Sprintf("%.0f%%", p)
 }
 
 // newTable is the house style of all tables: rules under the head only.

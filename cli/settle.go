@@ -108,14 +108,6 @@ func (s *session) settle(_ context.Context, c *cli.Command) error {
 }
 
 func (s *session) printSettled(r *settle.Result) {
-	item := func(label, t string) {
-		for i, line := range strings.Split(text.WrapSoft(t, lineWidth-13), "\n") {
-			if i > 0 {
-				label = ""
-			}
-			fmt.Fprintf(s.out, "    %-8s %s\n", label, strings.TrimRight(line, " "))
-		}
-	}
 	box := ""
 	for _, c := range r.Choices {
 		if c.Box != box {
@@ -138,27 +130,27 @@ func (s *session) printSettled(r *settle.Result) {
 		}
 		fmt.Fprintf(s.out, "    %-8s %s\n", "in", c.Open.Pos)
 		if c.Before != "" {
-			item("before", c.Before)
-			item("after", c.After)
+			s.item(8, "before", c.Before)
+			s.item(8, "after", c.After)
 		}
 		for i, w := range c.Why {
-			item(map[bool]string{true: "why"}[i == 0], w)
+			s.item(8, map[bool]string{true: "why"}[i == 0], w)
 		}
 		for i, l := range c.Lost {
-			item(map[bool]string{true: "lost"}[i == 0], l.String())
+			s.item(8, map[bool]string{true: "lost"}[i == 0], l.String())
 		}
 		for i, m := range c.Remedies {
-			item(map[bool]string{true: "do"}[i == 0], m)
+			s.item(8, map[bool]string{true: "do"}[i == 0], m)
 		}
 		fmt.Fprintln(s.out)
 	}
 	for _, c := range r.Crops {
 		fmt.Fprintf(s.out, "%s\n  a part of the picture for windows of %d to %d px, where the subject takes as little as %.0f%% of the box\n    %-8s %s\n", c.Box, c.From, c.To, c.Small*100, "in", c.Pos)
 		if c.Failed != "" {
-			item("not", c.Failed)
+			s.item(8, "not", c.Failed)
 		}
 		if len(c.Lines) > 0 {
-			item("with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share[0]*100, c.Share[1]*100))
+			s.item(8, "with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share[0]*100, c.Share[1]*100))
 			fmt.Fprintln(s.out, strings.Join(c.Lines, "\n"))
 		}
 		fmt.Fprintln(s.out)

@@ -39,7 +39,7 @@ an ornament, and the finding is a note.`,
 		if c := &a.Frame.At.Style.Background.Color; !c.IsTransparent() {
 			behind = "the colour " + c.String()
 		}
-		f.Message = fmt.Sprintf("%s leaves %s of the box bare: drawn %s x %s in %s x %s px", a.name(), percent(b),
+		f.Message = fmt.Sprintf("%s leaves %s of the box bare: drawn %s x %s in %s x %s px", a.name(), finding.Percent(b),
 			px(a.Landing.Size.X), px(a.Landing.Size.Y), px(a.Landing.Paint.W), px(a.Landing.Paint.H))
 		f.Reason = "there the box shows " + behind
 		f.Measured, f.Wanted, f.Unit = b*100, 0, "% of the box"

@@ -16,6 +16,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/work"
 )
 
 var contrastCheck = &Check{
@@ -88,7 +89,7 @@ func (r *reader) sweep(areas int) {
 	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
 	at := r.pickHeights()
 	rows := make([][]sample, len(at))
-	parallel(len(at), func(i int) { rows[i] = r.row(lo, hi, r.heights[at[i]]) })
+	work.Each(len(at), func(i int) { rows[i] = r.row(lo, hi, r.heights[at[i]]) })
 	for n := range areas {
 		set := finding.NewSet(1, len(at))
 		var top *contrast.Spread
@@ -337,7 +338,7 @@ func (r *reader) report(n int, sp *contrast.Spread, v plan.Viewport, set *findin
 	t := &f.At.Text[n]
 	out := finding.Finding{Box: f.Box.Name, Pos: t.Pos, Worst: &v, Measured: sp.Low, Wanted: t.Contrast, Unit: "contrast ratio",
 		Where: set.Statements([]float64{1}, [][2]int{r.plan.Widths}, heights), Exact: set.Spans([]float64{1}, heights),
-		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s are below the needed %g", t.Color.String(), sp.Low, sp.Worst, percent(sp.Below), t.Contrast),
+		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s are below the needed %g", t.Color.String(), sp.Low, sp.Worst, finding.Percent(sp.Below), t.Contrast),
 		How:     "painted small across the widths, at full size at the worst one and at the ends of each range"}
 	if r.loading {
 		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f (%.2f at worst), below the needed %g", t.Color.String(), sp.Low, sp.Worst, t.Contrast)

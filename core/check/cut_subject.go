@@ -34,7 +34,7 @@ of keep that lies in the box.`,
 				sides = append(sides, fmt.Sprintf("%s px %s", px(s.out), s.name))
 			}
 		}
-		seen := "only " + percent(a.Landing.Keep)
+		seen := "only " + finding.Percent(a.Landing.Keep)
 		if a.Landing.Keep == 0 {
 			seen = "none"
 		}

@@ -29,7 +29,7 @@ the part of the picture inside the bounds of all that any viewport of the sweep 
 			}
 			px := func(share float64, n int) int { return int(share * float64(n)) }
 			s.add(finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos,
-				Message: fmt.Sprintf("no window shows more than %s of %s: from %.0f%% to %.0f%% across, %.0f%% to %.0f%% down", percent(w*h), a.name(), m.part[0]*100, m.part[2]*100, m.part[1]*100, m.part[3]*100),
+				Message: fmt.Sprintf("no window shows more than %s of %s: from %.0f%% to %.0f%% across, %.0f%% to %.0f%% down", finding.Percent(w*h), a.name(), m.part[0]*100, m.part[2]*100, m.part[1]*100, m.part[3]*100),
 				Remedy: fmt.Sprintf("crop the source to %d x %d px at %d, %d (its full size is %d x %d)", px(w, a.File.Width), px(h, a.File.Height),
 					px(m.part[0], a.File.Width), px(m.part[1], a.File.Height), a.File.Width, a.File.Height),
 				Measured: w * h * 100, Wanted: 50, Unit: "% of the picture is seen"})

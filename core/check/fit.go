@@ -51,19 +51,6 @@ func px(v float64) string {
 	return fmt.Sprintf("%.1f", v)
 }
 
-func percent(v float64) string {
-	p := v * 100
-	switch {
-	case p > 0 && p < 0.1:
-		return "under 0.1%"
-	case p < 10 && math.Abs(p-math.Round(p)) > 0.05:
-		return fmt.Sprintf("%.1f%%", p)
-	case p > 99 && p < 100:
-		return "99%"
-	}
-	return fmt.Sprintf("%.0f%%", p)
-}
-
 // band reports whether the layer is a strip by intent: it repeats on one axis.
 func band(l *css.Layer) bool { return (l.Repeat.X == css.NoRepeat) != (l.Repeat.Y == css.NoRepeat) }
 

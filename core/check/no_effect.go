@@ -34,7 +34,7 @@ after it resets, and for a property that is declared twice in one block.`,
 				f := finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Measured: idle * 100, Wanted: 0, Unit: "% of viewports without effect"}
 				f.Message = fmt.Sprintf("the %s position of %s changes nothing in any window: picture and box are equally long there", name, a.name())
 				if idle < 1 {
-					f.Message = fmt.Sprintf("the %s position of %s changes nothing in %s of the windows; it begins to matter at %s", name, a.name(), percent(idle), m.matters[axis])
+					f.Message = fmt.Sprintf("the %s position of %s changes nothing in %s of the windows; it begins to matter at %s", name, a.name(), finding.Percent(idle), m.matters[axis])
 				}
 				s.add(f)
 			}

@@ -28,7 +28,7 @@ viewport. Fires where it is never seen, and as a note where never more than a te
 			if m.most > 0.0005 {
 				f.Level, f.Lowered = finding.Note, true
 				f.Reason = "it is fetched and painted for a strip"
-				f.Message = fmt.Sprintf("never more than %s of the %s's background is seen (at %s), and %s at %s", percent(m.most), b.Name, m.mostAt, percent(m.least), m.leastAt)
+				f.Message = fmt.Sprintf("never more than %s of the %s's background is seen (at %s), and %s at %s", finding.Percent(m.most), b.Name, m.mostAt, finding.Percent(m.least), m.leastAt)
 			}
 			s.add(f)
 		}

@@ -33,7 +33,7 @@ texture file has.`,
 		if s < 1 {
 			s, how = 1/s, "tall"
 		}
-		much := percent(s-1) + " too " + how
+		much := finding.Percent(s-1) + " too " + how
 		if s >= 2 {
 			much = fmt.Sprintf("%.1f times as %s as its shape wants", s, how)
 		}

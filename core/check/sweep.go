@@ -3,7 +3,6 @@ package check
 import (
 	"image"
 	"math"
-	"runtime"
 	"sync"
 	"sync/atomic"
 
@@ -14,6 +13,7 @@ import (
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/texture"
+	"tourmaline/core/work"
 )
 
 // pass is one run of the checks over a plan.
@@ -86,7 +86,7 @@ func (s *pass) measureAll() {
 	for f := range s.pictures {
 		files = append(files, f)
 	}
-	parallel(len(files), func(i int) { s.facts(files[i]) })
+	work.Each(len(files), func(i int) { s.facts(files[i]) })
 }
 
 // readPictures opens every picture of the plan.
@@ -138,26 +138,6 @@ func (m *facts) measure() {
 	if max(f.Width, f.Height) <= measured {
 		m.Patch = texture.FindPatch(img)
 	}
-}
-
-// parallel calls f for 0..n-1 on all cores.
-func parallel(n int, f func(i int)) {
-	var next atomic.Int64
-	var wg sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), n) {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= n {
-					return
-				}
-				f(i)
-			}
-		}()
-	}
-	wg.Wait()
 }
 
 // slot is one finding in the making: a check on a box or on one of its layers.
@@ -214,7 +194,7 @@ func (s *pass) sweep() {
 	jobs := len(s.plan.Density) * len(s.heights)
 	results := make([]*job, jobs)
 	var done, landings atomic.Int64
-	parallel(jobs, func(i int) {
+	work.Each(jobs, func(i int) {
 		j := &job{pass: s, d: i / len(s.heights), h: i % len(s.heights), runs: make([][]finding.Run, len(slots)),
 			open: make([]int32, len(slots)), worst: make([]worst, len(slots)),
 			seen: make([]layerSeen, len(s.seen)), shown: make([]boxSeen, len(s.shown))}

@@ -23,7 +23,7 @@ share of keep that lies under a text area; up to 5% is left alone.`,
 	},
 	tell: func(a *At, f *finding.Finding) bool {
 		s, n := hiddenByText(a)
-		f.Message = fmt.Sprintf("text area %d covers %s of keep of %s", n+1, percent(s), a.name())
+		f.Message = fmt.Sprintf("text area %d covers %s of keep of %s", n+1, finding.Percent(s), a.name())
 		f.Measured, f.Wanted, f.Unit = s*100, 0, "% of keep under text"
 		return true
 	},

@@ -8,6 +8,7 @@ package finding
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -338,4 +339,18 @@ func (f *Finding) Widths() []Run {
 		out = union(out, s.Runs)
 	}
 	return out
+}
+
+// Percent prints a share; what is not quite all or nothing never reads as such.
+func Percent(v float64) string {
+	p := v * 100
+	switch {
+	case p > 0 && p < 0.1:
+		return "under 0.1%"
+	case p < 10 && math.Abs(p-math.Round(p)) > 0.05:
+		return fmt.Sprintf("%.1f%%", p)
+	case p > 99 && p < 100:
+		return "99%"
+	}
+	return fmt.Sprintf("%.0f%%", p)
 }

@@ -12,6 +12,7 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/work"
 )
 
 // view is what one viewport asks of a position, on both axes.
@@ -259,7 +260,7 @@ func (s *solver) viewsOf(opens []plan.OpenValue) [][]view {
 		boxes[i] = s.index(p.Box)
 	}
 	rows := make([][][]view, len(s.heights))
-	parallel(len(s.heights), func(h int) {
+	work.Each(len(s.heights), func(h int) {
 		rows[h] = make([][]view, len(opens))
 		var room layout.Room
 		var p place.Placed

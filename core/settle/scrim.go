@@ -14,6 +14,7 @@ import (
 	"tourmaline/core/paint"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/work"
 )
 
 // window is a viewport at which text is measured.
@@ -72,7 +73,7 @@ func (s *solver) short(box int, at window, loading bool) float64 {
 // worstWindow returns the window at which text is read worst.
 func (s *solver) worstWindow(box int, comb []window) (window, float64) {
 	out := make([]float64, len(comb))
-	parallel(len(comb), func(i int) { out[i] = s.short(box, comb[i], false) })
+	work.Each(len(comb), func(i int) { out[i] = s.short(box, comb[i], false) })
 	at := 0
 	for i, v := range out {
 		if v < out[at] {

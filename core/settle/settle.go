@@ -17,10 +17,7 @@ package settle
 import (
 	"fmt"
 	"math"
-	"runtime"
 	"slices"
-	"sync"
-	"sync/atomic"
 
 	"tourmaline/core/check"
 	"tourmaline/core/css"
@@ -29,6 +26,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/work"
 )
 
 // Options choose what is settled. Zero is everything that is open or was settled
@@ -130,26 +128,6 @@ func (s *solver) densityAt(w int) float64 {
 		}
 	}
 	return d
-}
-
-// parallel calls f for 0..n-1 on all cores.
-func parallel(n int, f func(i int)) {
-	var next atomic.Int64
-	var wg sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), n) {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= n {
-					return
-				}
-				f(i)
-			}
-		}()
-	}
-	wg.Wait()
 }
 
 // order in which kinds are settled: a scrim depends on all others.
@@ -279,7 +257,7 @@ func (s *solver) demands(boxes []*plan.Box) []Demand {
 		box   string
 	}
 	found := make([]map[*picture.File]need, len(jobs))
-	parallel(len(jobs), func(i int) {
+	work.Each(len(jobs), func(i int) {
 		found[i] = map[*picture.File]need{}
 		d, span := s.plan.Density[jobs[i].d], s.plan.Spans[jobs[i].d]
 		var room layout.Room

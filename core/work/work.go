@@ -4,6 +4,7 @@ package work
 import (
 	"runtime"
 	"sync"
+	"sync/atomic"
 )
 
 // small is the number of px below which starting goroutines costs more than it
@@ -33,6 +34,27 @@ func Rows(rows, px int, f func(from, to int)) {
 				f(y, min(y+band, rows))
 			}
 		})
+	}
+	wg.Wait()
+}
+
+// Each calls f for 0..n-1 on all cores. f is called for each number once, in no
+// order.
+func Each(n int, f func(i int)) {
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), n) {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= n {
+					return
+				}
+				f(i)
+			}
+		}()
 	}
 	wg.Wait()
 }

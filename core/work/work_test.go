@@ -23,3 +23,14 @@ func TestRowsOnce(t *testing.T) {
 		}
 	}
 }
+
+func TestEachOnce(t *testing.T) {
+	var seen [1000]atomic.Int32
+	Each(len(seen), func(i int) { seen[i].Add(1) })
+	for i := range seen {
+		if n := seen[i].Load(); n != 1 {
+			t.Fatalf("%d was done %d times", i, n)
+		}
+	}
+	Each(0, func(int) { t.Error("called for nothing") })
+}
