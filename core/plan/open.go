@@ -85,7 +85,7 @@ type shift struct {
 }
 
 // openColor reads auto (the colour behind a picture) or auto scrim, which may name
-// a colour; a settled scrim may be a gradient.
+// a colour; what is settled may be a gradient.
 func (l *Layer) openColor(n *node, text string) error {
 	kind := OpenColor
 	if strings.HasPrefix(text, "auto scrim") {
@@ -109,7 +109,7 @@ func (l *Layer) openColor(n *node, text string) error {
 	l.Color = &clear
 	switch {
 	case o.Settled == "":
-	case kind == OpenScrim && strings.Contains(o.Settled, "gradient("):
+	case strings.Contains(o.Settled, "gradient("):
 		img, err := behind(n, o.Settled, css.ParseImage)
 		if err != nil {
 			return err

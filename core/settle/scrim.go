@@ -479,14 +479,41 @@ func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 		c.Remedies = []string{"the picture's edges are clear: write a colour"}
 		return c, nil
 	}
-	base := [3]uint8{gamma(sum[0] / weight), gamma(sum[1] / weight), gamma(sum[2] / weight)}
+	// One colour, or two where opposite edges differ: then a gradient runs between.
+	ends := [][3]uint8{{gamma(sum[0] / weight), gamma(sum[1] / weight), gamma(sum[2] / weight)}}
+	colour := func(k int) [3]uint8 { return [3]uint8{edges[k].R, edges[k].G, edges[k].B} }
+	to := ""
+	for _, pair := range []struct {
+		a, b int
+		to   string
+	}{{0, 2, "bottom"}, {3, 1, "right"}} {
+		if edges[pair.a].Share < 0.9 || edges[pair.b].Share < 0.9 {
+			continue
+		}
+		if d := levels(colour(pair.a), colour(pair.b)); d > seen && (to == "" || d > levels(ends[0], ends[1])) {
+			ends, to = [][3]uint8{colour(pair.a), colour(pair.b)}, pair.to
+		}
+	}
 	box := s.index(o.Box)
-	chosen, moved := base, 0
-	worst := s.textOn(box, base)
-	if worst < 1 {
+	on := func(list [][3]uint8) float64 {
+		worst := math.Inf(1)
+		for _, e := range list {
+			worst = min(worst, s.textOn(box, e))
+		}
+		return worst
+	}
+	moved := 0
+	if worst := on(ends); worst < 1 {
 		towards := [3]uint8{}
 		if s.textOn(box, [3]uint8{}) < s.textOn(box, [3]uint8{255, 255, 255}) {
 			towards = [3]uint8{255, 255, 255}
+		}
+		mixed := func(percent int) [][3]uint8 {
+			var out [][3]uint8
+			for _, e := range ends {
+				out = append(out, mix(e, towards, percent))
+			}
+			return out
 		}
 		if s.textOn(box, towards) < 1 {
 			c.Failed = true
@@ -495,37 +522,59 @@ func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 		lo, hi := 0, 100
 		for hi-lo > 1 {
 			mid := (lo + hi) / 2
-			if s.textOn(box, mix(base, towards, mid)) >= 1 {
+			if on(mixed(mid)) >= 1 {
 				hi = mid
 			} else {
 				lo = mid
 			}
 		}
 		moved = hi
-		chosen = mix(base, towards, hi)
+		ends = mixed(hi)
 		if !c.Failed {
-			c.Before, c.After = fmt.Sprintf("contrast %.2f of the needed one while the picture loads", worst), fmt.Sprintf("%.2f", s.textOn(box, chosen))
+			c.Before, c.After = fmt.Sprintf("contrast %.2f of the needed one while the picture loads", worst), fmt.Sprintf("%.2f", on(ends))
 		}
 	}
-	c.Value = rgbText(chosen, 100)
+	c.Value = rgbText(ends[0], 100)
+	if to != "" {
+		c.Value = fmt.Sprintf("linear-gradient(to %s, %s, %s)", to, c.Value, rgbText(ends[1], 100))
+	}
+	// Where the picture ends in the box, the step to the colour is seen from here on.
 	diff, at := 0, 0
 	for k, e := range edges {
-		d := 0
-		for i, v := range [3]uint8{e.R, e.G, e.B} {
-			d = max(d, absInt(int(v)-int(chosen[i])))
+		d := levels(colour(k), ends[0])
+		if len(ends) == 2 {
+			switch { // along the gradient it meets its own end, across it the nearer one
+			case to == "bottom" && k == 2, to == "right" && k == 1:
+				d = levels(colour(k), ends[1])
+			case to == "bottom" && k%2 == 1, to == "right" && k%2 == 0:
+				d = min(d, levels(colour(k), ends[1]), levels(colour(k), mix(ends[0], ends[1], 50)))
+			}
 		}
 		if e.Share > 0.5 && d > diff {
 			diff, at = d, k
 		}
 	}
 	c.Why = append(c.Why, fmt.Sprintf("it continues the edges of %s: %s edge is %d levels from it, the others are nearer", f.Name, [4]string{"the top", "the right", "the bottom", "the left"}[at], diff))
-	if diff > 24 {
-		c.Why = append(c.Why, "where the box is bare the edge of the picture will be seen")
+	if diff > seen {
+		c.Why = append(c.Why, "where the box is bare that edge of the picture will be seen")
 	}
 	if moved > 0 {
 		c.Why = append(c.Why, fmt.Sprintf("moved by %d%% so that the text can be read before the picture is there", moved))
 	}
 	return c, nil
+}
+
+// seen is how many levels a step at the edge of a picture may have before it is
+// seen.
+const seen = 24
+
+// levels is how far two colours are apart, in the channel that differs most.
+func levels(a, b [3]uint8) int {
+	d := 0
+	for i := range a {
+		d = max(d, absInt(int(a[i])-int(b[i])))
+	}
+	return d
 }
 
 func absInt(v int) int { return max(v, -v) }

@@ -51,6 +51,7 @@ func pictures(t testing.TB) *picture.Store {
 	save("wide.png", 400, 200, grey(160))
 	save("grey.png", 40, 20, grey(128))
 	save("sky.png", 120, 80, func(x, y float64) color.RGBA { return color.RGBA{uint8(200 - 60*y), uint8(190 - 40*x), 170, 255} })
+	save("dusk.png", 40, 30, func(_, y float64) color.RGBA { return color.RGBA{uint8(20 + 100*y), 30, uint8(90 - 60*y), 255} })
 	save("white.png", 40, 20, grey(255))
 	return picture.NewStore(out)
 }
@@ -404,6 +405,7 @@ boxes:
     layers: [{image: white.png, size: cover}, {color: auto}]
     text: [{area: {left: 0px, top: 0px, width: 50%, height: 50%}, color: white}]
   - {name: d, height: 90px, layers: [{texture: grey.png, size: near 33px}]}
+  - {name: e, height: 90px, layers: [{image: dusk.png, size: cover}, {color: auto}]}
 `), pictures(t), Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -415,7 +417,7 @@ boxes:
 	// Behind grey lies its grey. White text cannot be read on white: the colour goes
 	// 54% of the way to black, #757575, since #767676 is the lightest that does and
 	// 53% gives #787878. 33px is 49.5 device px at 1.5; 32 and 34 are as near.
-	if fmt.Sprint(got) != "[rgb(128 128 128) rgb(117 117 117) 32px]" {
+	if fmt.Sprint(got) != "[rgb(128 128 128) rgb(117 117 117) 32px linear-gradient(to bottom, rgb(20 30 90), rgb(116 30 32))]" {
 		t.Errorf("got %v", got)
 	}
 }
