@@ -22,7 +22,7 @@ texture file has.`,
 			return 0
 		}
 		s := a.Landing.Stretch()
-		if s = max(s, 1/s) - 1; s > 0.02 {
+		if s = max(s, 1/s) - 1; s > 0.02+1e-9 { // 459 px for 450 is 2%
 			return s
 		}
 		return 0

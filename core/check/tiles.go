@@ -20,7 +20,7 @@ and half as much again as those. Gaps of repeat: space hide no seam but part the
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{texture: seam.png}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png}]}\n",
 	layer: func(a *At) float64 {
-		if !raster(a) {
+		if !raster(a) || !tiled(a) {
 			return 0
 		}
 		m, r := a.image(), 0.0
