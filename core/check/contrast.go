@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"sort"
+	"sync/atomic"
 
 	"tourmaline/core/contrast"
 	"tourmaline/core/css"
@@ -353,4 +354,27 @@ func (r *reader) report(n int, sp *contrast.Spread, v plan.Viewport, set *findin
 func TextContrast(p *plan.Plan, store *picture.Store, box, w, h int, scale float64, loading bool) []contrast.Spread {
 	r := &reader{pass: &pass{plan: p, store: store}, box: box, loading: loading}
 	return r.measure(w, h, scale).spread
+}
+
+// Unreadable reports whether the check contrast finds a width at which a text area of
+// a box (by its place in plan.All) cannot be read on its pictures.
+func Unreadable(p *plan.Plan, store *picture.Store, box int) bool {
+	r := &reader{pass: &pass{plan: p, store: store, heights: Heights(p)}, box: box}
+	areas := 0
+	b := p.All()[box]
+	for i := range b.Rules {
+		areas = max(areas, len(b.Compute(i).Text))
+	}
+	var bad atomic.Bool
+	at := r.pickHeights()
+	work.Each(len(at), func(i int) {
+		h := r.heights[at[i]]
+		row := r.row(p.Widths[0], p.Widths[1], h)
+		for n := range areas {
+			if !bad.Load() && len(r.runs(row, n, h)) > 0 {
+				bad.Store(true)
+			}
+		}
+	})
+	return bad.Load()
 }

@@ -415,18 +415,7 @@ func (s *solver) otherInk(o plan.OpenValue, comb []window) string {
 }
 
 // unreadable asks check, at every width, with the pictures there.
-func (s *solver) unreadable(box int) bool {
-	r, err := check.Run(s.plan, s.store, check.Options{Boxes: []*plan.Box{s.plan.All()[box]}, Only: []string{"contrast"}})
-	if err != nil {
-		return true
-	}
-	for _, f := range r.Findings {
-		if !strings.HasPrefix(f.Message, "while the pictures load") {
-			return true
-		}
-	}
-	return false
-}
+func (s *solver) unreadable(box int) bool { return check.Unreadable(s.plan, s.store, box) }
 
 // need is the largest contrast that a text of the box asks for.
 func (s *solver) need(box int) float64 {
