@@ -30,6 +30,7 @@ func (s *session) settleCommand() *cli.Command {
   color: auto scrim      the weakest layer over a picture that makes the text readable
   color: auto            the colour behind a picture, which continues its edges
   size: near 33px        the nearest tile that is whole in device pixels
+  repeat: auto           space for motifs, repeat or round for textures
   gradient: auto from dome.jpg                  a few stops that resemble the picture
   gradient: auto linear-gradient(gold, blue)    the same without grey in the middle; also
                          auto reversed, mirrored, turned 90deg and a gradient
@@ -42,7 +43,7 @@ Examples:  tourmaline settle
            tourmaline settle --only position,scrim --proof settled.png`,
 		Flags: []cli.Flag{
 			boxFlag,
-			&cli.StringSliceFlag{Name: "only", Usage: "only these, as in `LIST` position,scrim,color,size,gradient"},
+			&cli.StringSliceFlag{Name: "only", Usage: "only these, as in `LIST` position,scrim,color,size,gradient,repeat"},
 			&cli.BoolFlag{Name: "dry-run", Usage: "show the difference, write nothing"},
 			&cli.StringFlag{Name: "proof", Usage: "draw the boxes before and after side by side into `FILE`"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
@@ -65,11 +66,11 @@ func (s *session) settle(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	var only []plan.OpenKind
-	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize, plan.OpenGradient}
+	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize, plan.OpenGradient, plan.OpenRepeat}
 	for _, name := range c.StringSlice("only") {
 		i := slices.IndexFunc(kinds, func(k plan.OpenKind) bool { return k.String() == name })
 		if i < 0 {
-			return fmt.Errorf("--only: %q is not one of position, scrim, color, size, gradient", name)
+			return fmt.Errorf("--only: %q is not one of position, scrim, color, size, gradient, repeat", name)
 		}
 		only = append(only, kinds[i])
 	}
@@ -118,7 +119,7 @@ func (s *session) printSettled(r *settle.Result) {
 		if c.Value != "" {
 			head += " = " + c.Value
 		}
-		key := map[plan.OpenKind]string{plan.OpenPosition: "position", plan.OpenSize: "size", plan.OpenGradient: "gradient"}[c.Open.Kind]
+		key := map[plan.OpenKind]string{plan.OpenPosition: "position", plan.OpenSize: "size", plan.OpenGradient: "gradient", plan.OpenRepeat: "repeat"}[c.Open.Kind]
 		if key == "" {
 			key = "color"
 		}

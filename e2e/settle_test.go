@@ -122,7 +122,7 @@ func TestSettleOptions(t *testing.T) {
 		t.Errorf("%d %s", r.code, r.out)
 	}
 	for _, row := range []struct{ args, want string }{
-		{"settle --only place", "--only: \"place\" is not one of position, scrim, color, size, gradient"},
+		{"settle --only place", "--only: \"place\" is not one of position, scrim, color, size, gradient, repeat"},
 		{"settle --box no", "is not a box of the plan"},
 		{"settle --proof tourmaline.yaml", "this is the plan"},
 	} {

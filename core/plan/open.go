@@ -173,6 +173,20 @@ func (l *Layer) openSize(n *node, text string) error {
 	return err
 }
 
+// openRepeat reads auto: repeat, space or round, as the tile needs.
+func (l *Layer) openRepeat(n *node, text string) error {
+	o := l.open(n, OpenRepeat, text)
+	if o.Wish != "auto" {
+		return n.fail("auto, or auto = and what was settled")
+	}
+	if o.Settled == "" {
+		return nil
+	}
+	var err error
+	l.CSS.Repeat, err = behind(n, o.Settled, css.ParseRepeat)
+	return err
+}
+
 // addShifts makes a rule of every range of widths that a settled position has, in
 // front of the when blocks.
 func (b *Box) addShifts() error {

@@ -226,17 +226,18 @@ type Layer struct {
 type OpenKind uint8
 
 // Kinds, with how they are written: position: auto, color: auto scrim, color: auto,
-// size: near 33px, and gradient: auto from dome.jpg or auto linear-gradient(…). A settled value stands behind them after =.
+// size: near 33px, repeat: auto, and gradient: auto from dome.jpg or auto linear-gradient(…). A settled value stands behind them after =.
 const (
 	OpenPosition OpenKind = iota
 	OpenScrim
 	OpenColor
 	OpenSize
 	OpenGradient
+	OpenRepeat
 )
 
 func (k OpenKind) String() string {
-	return [...]string{"position", "scrim", "color", "size", "gradient"}[k]
+	return [...]string{"position", "scrim", "color", "size", "gradient", "repeat"}[k]
 }
 
 // Open is a value that the designer leaves to settle.

@@ -483,7 +483,13 @@ func readLayer(n *node) (Layer, error) {
 			l.CSS.Position, err = parsed(n, css.ParsePosition)
 			return
 		}),
-		"repeat":     only("repeat", func(n *node) (err error) { l.CSS.Repeat, err = parsed(n, css.ParseRepeat); return }),
+		"repeat": only("repeat", func(n *node) (err error) {
+			if s, _ := n.text(); s == "auto" || strings.HasPrefix(s, "auto ") {
+				return l.openRepeat(n, s)
+			}
+			l.CSS.Repeat, err = parsed(n, css.ParseRepeat)
+			return
+		}),
 		"attachment": func(n *node) (err error) { l.CSS.Attachment, err = parsed(n, css.ParseAttachment); return },
 		"blend":      func(n *node) (err error) { l.CSS.Blend, err = parsed(n, css.ParseBlend); return },
 		"origin": only("origin", func(n *node) (err error) {

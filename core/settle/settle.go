@@ -26,6 +26,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/texture"
 	"tourmaline/core/work"
 )
 
@@ -131,7 +132,7 @@ func (s *solver) densityAt(w int) float64 {
 }
 
 // order in which kinds are settled: a scrim depends on all others.
-var order = []plan.OpenKind{plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenColor, plan.OpenScrim}
+var order = []plan.OpenKind{plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenRepeat, plan.OpenColor, plan.OpenScrim}
 
 // Run settles the plan of that text. What was settled before is opened again
 // first, so that a second run changes nothing. Errors are of the plan and its
@@ -204,6 +205,8 @@ func (s *solver) solve(o plan.OpenValue) (Choice, error) {
 		return s.solvePosition(o)
 	case plan.OpenSize:
 		return s.solveSize(o), nil
+	case plan.OpenRepeat:
+		return s.solveRepeat(o)
 	case plan.OpenColor:
 		return s.solveColor(o)
 	case plan.OpenGradient:
@@ -240,6 +243,50 @@ func (s *solver) solveSize(o plan.OpenValue) Choice {
 	c.Before, c.After = fmt.Sprintf("%g device px at density %g", wish*s.plan.Density[len(s.plan.Density)-1], s.plan.Density[len(s.plan.Density)-1]), fmt.Sprintf("%g", found*s.plan.Density[len(s.plan.Density)-1])
 	c.Why = append(c.Why, fmt.Sprintf("the nearest width to %gpx that is a whole number of device px at every density of the plan", wish))
 	return c
+}
+
+// solveRepeat settles repeat: auto. A motif with clear edges is kept whole and parted
+// (space), a tile whose edges meet is cut where the box ends (repeat), and one whose
+// edges do not meet is at least never cut (round).
+func (s *solver) solveRepeat(o plan.OpenValue) (Choice, error) {
+	c := Choice{Open: o, Box: o.Box.Name}
+	img, _ := o.Box.Rules[o.Rule].Layers[o.Layer].CSS.Image.Pick(1)
+	if !img.IsURL {
+		c.Value = "repeat"
+		c.Why = []string{"a gradient fills the box: it does not repeat but where size says so"}
+		return c, nil
+	}
+	f, err := s.store.File(img.URL)
+	if err != nil {
+		return c, err
+	}
+	if f.Vector != nil {
+		c.Failed = true
+		c.Remedies = []string{"the edges of an SVG are not looked at: write repeat, space or round"}
+		return c, nil
+	}
+	pixels, err := f.Pixels()
+	if err != nil {
+		return c, err
+	}
+	edges := picture.Edges(pixels)
+	one := func(seam texture.Seam, a, b int) (string, string) {
+		switch {
+		case edges[a].Share < 0.05 && edges[b].Share < 0.05:
+			return "space", "its edges are clear: the motif is kept whole"
+		case seam.Shows():
+			return "round", fmt.Sprintf("its edges differ by %.0f levels: a seam shows, but no tile is cut", seam.Edge)
+		}
+		return "repeat", "its edges meet: where the box cuts it nothing shows"
+	}
+	x, whyX := one(texture.SeamX(pixels), 1, 3)
+	y, whyY := one(texture.SeamY(pixels), 0, 2)
+	c.Value = x
+	if x != y {
+		c.Value = x + " " + y
+	}
+	c.Why = []string{"across: " + whyX, "down: " + whyY}
+	return c, nil
 }
 
 // demands sweeps the plan for the largest picture that each file would need.

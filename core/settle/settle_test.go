@@ -52,6 +52,18 @@ func pictures(t testing.TB) *picture.Store {
 	save("grey.png", 40, 20, grey(128))
 	save("sky.png", 120, 80, func(x, y float64) color.RGBA { return color.RGBA{uint8(200 - 60*y), uint8(190 - 40*x), 170, 255} })
 	save("dusk.png", 40, 30, func(_, y float64) color.RGBA { return color.RGBA{uint8(20 + 100*y), 30, uint8(90 - 60*y), 255} })
+	save("motif.png", 40, 40, func(x, y float64) color.RGBA {
+		if math.Hypot(x-0.5, y-0.5) < 0.3 {
+			return color.RGBA{90, 20, 20, 255}
+		}
+		return color.RGBA{}
+	})
+	save("band.png", 40, 40, func(_, y float64) color.RGBA {
+		if math.Abs(y-0.5) < 0.2 {
+			return color.RGBA{90, 20, 20, 255}
+		}
+		return color.RGBA{}
+	})
 	save("white.png", 40, 20, grey(255))
 	return picture.NewStore(out)
 }
@@ -541,6 +553,20 @@ boxes:
 					t.Fatalf("at %dx%g keep takes %.2f of the box and %.3f of it is seen", w, h, share, l.Landing.Keep)
 				}
 			}
+		}
+	}
+}
+
+func TestRepeat(t *testing.T) {
+	store := pictures(t)
+	for name, want := range map[string]string{"grey.png": "repeat", "dusk.png": "repeat round", "motif.png": "space", "band.png": "repeat space"} {
+		res, err := Run("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 320-340, heights: 700-700}\nboxes:\n  - {name: b, height: 90px, layers: [{texture: "+name+", repeat: auto}]}\n"), store, Options{})
+		if err != nil || res.Choices[0].Value != want {
+			t.Errorf("%s: %v %+v, want %s", name, err, res.Choices, want)
+			continue
+		}
+		if got := res.Plan.Boxes[0].Compute(0).Layers()[0].Repeat.String(); got != want && want != "space" {
+			t.Errorf("%s: the plan repeats %s", name, got)
 		}
 	}
 }
