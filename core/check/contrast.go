@@ -371,7 +371,13 @@ func Unreadable(p *plan.Plan, store *picture.Store, box int) bool {
 		h := r.heights[at[i]]
 		row := r.row(p.Widths[0], p.Widths[1], h)
 		for n := range areas {
-			if !bad.Load() && len(r.runs(row, n, h)) > 0 {
+			worst := -1 // the one that fails most, if it does so at full size too, decides
+			for k := range row {
+				if fails(row[k], n) && (worst < 0 || row[k].spread[n].Low < row[worst].spread[n].Low) {
+					worst = k
+				}
+			}
+			if worst >= 0 && !bad.Load() && (fails(r.measure(row[worst].width, h, 1), n) || len(r.runs(row, n, h)) > 0) {
 				bad.Store(true)
 			}
 		}

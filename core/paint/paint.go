@@ -185,7 +185,7 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 	if err != nil {
 		return nil, source.At(err, l.Notes.Pos, "", 0)
 	}
-	return c.tiles(img, s, x, y, dest), nil
+	return c.tiles(img, l.File.Opaque(), s, x, y, dest), nil
 }
 
 // vector paints an SVG: straight into dest where one draw fills it, else as a
@@ -239,7 +239,7 @@ func (s imageShader) opaque() bool { return s.solid }
 
 // tiles paints a picture into dest: as one draw of the part that shows, or as
 // tiles of their fractional size with the first corner at x, y.
-func (c *canvas) tiles(img *image.RGBA, s *place.Snapped, x, y float64, dest image.Rectangle) shader {
+func (c *canvas) tiles(img *image.RGBA, opaque bool, s *place.Snapped, x, y float64, dest image.Rectangle) shader {
 	if s.Space.X > 0 || s.Space.Y > 0 {
 		return newPattern(s, x, y, dest, func(tile *image.RGBA, kx, ky float64) {
 			w, h := s.Tile.X*kx, s.Tile.Y*ky
@@ -268,7 +268,7 @@ func (c *canvas) tiles(img *image.RGBA, s *place.Snapped, x, y float64, dest ima
 		smp.ay = patternAxis(img.Rect.Dy(), roundTo(s.Tile.Y, dest.Dy()), float64(dest.Min.Y)-s.Phase.Y)
 	}
 	smp.prepare(dest.Min.X, dest.Max.X)
-	return imageShader{smp, !picture.HasAlpha(img)}
+	return imageShader{smp, opaque}
 }
 
 // tileAxis is the scale and offset of one axis, and whether tiles follow each

@@ -57,6 +57,8 @@ type File struct {
 	once   sync.Once
 	pixels *image.RGBA
 	err    error
+	alpha  sync.Once
+	opaque bool
 	halves []*image.RGBA
 	levels map[int]*image.RGBA
 	lmu    sync.Mutex
@@ -388,6 +390,17 @@ func (f *File) Pixels() (*image.RGBA, error) {
 		f.pixels = orient(toRGBA(img), f.Orientation)
 	})
 	return f.pixels, f.err
+}
+
+// Opaque reports whether no pixel lets what is behind show through, nor does any
+// level of the picture. It is looked at once. Pictures that cannot be decoded are not.
+func (f *File) Opaque() bool {
+	img, err := f.Pixels()
+	if err != nil {
+		return false
+	}
+	f.alpha.Do(func() { f.opaque = !HasAlpha(img) })
+	return f.opaque
 }
 
 // cut copies a part of the pixels.
