@@ -36,7 +36,7 @@ func behind[T any](n *node, text string, parse func(string) (T, error)) (T, erro
 		if e, ok := err.(*source.SyntaxError); ok {
 			e.In = n.key
 		}
-		return v, source.At(err, n.pos, "", 0)
+		return v, source.At(n.cutByComment(err), n.pos, "", 0)
 	}
 	return v, nil
 }

@@ -76,6 +76,8 @@ func TestOpenErrors(t *testing.T) {
 		{"{image: a.jpg, position: auto = left lft}", `"lft" is not`},
 		{"{image: a.jpg, position: auto 3}", `"auto 3" is not auto, or auto = and what was settled`},
 		{`{image: a.jpg, position: "auto = (width < 3px) 1% 1%"}`, "a position, then ranges such as"},
+		{"{gradient: linear-gradient(red, blue)}", "inside { } and [ ] YAML ends a value at the comma"},
+		{"{gradient: auto linear-gradient(red, blue)}", "inside { } and [ ] YAML ends a value at the comma"},
 		{"{color: auto blue}", "auto, auto scrim, or a colour"},
 		{"{color: auto scrim bleu}", `"bleu" is not`},
 		{"{texture: a.png, size: near 3em}", "near and a width in px"},

@@ -258,7 +258,7 @@ func parsed[T any](n *node, parse func(string) (T, error)) (T, error) {
 }
 
 // cutByComment adds a hint where YAML has taken a hex colour for a comment, as in
-// gradient: linear-gradient(#fff, #000).
+// gradient: linear-gradient(#fff, #000), or has ended a value at a comma.
 func (n *node) cutByComment(err error) error {
 	var syn *source.SyntaxError
 	if _, ok := n.n.(*ast.StringNode); !ok || !errors.As(err, &syn) {
@@ -269,8 +269,17 @@ func (n *node) cutByComment(err error) error {
 		return err
 	}
 	line := lines[n.pos.Line-1]
-	if rest := line[min(n.pos.Col-1, len(line)):]; !strings.ContainsAny(rest[:min(1, len(rest))], `"'`) && strings.Contains(rest, " #") {
+	at := min(n.pos.Col-1, len(line))
+	before, rest := line[:at], line[at:]
+	if strings.ContainsAny(rest[:min(1, len(rest))], `"'`) {
+		return err
+	}
+	text, _ := n.text()
+	switch {
+	case strings.Contains(rest, " #"):
 		syn.Hint = "YAML takes # after a space for a comment: put the value in quotes"
+	case strings.Count(text, "(") > strings.Count(text, ")") && strings.ContainsAny(before, "{["):
+		syn.Hint = "inside { } and [ ] YAML ends a value at the comma: put it in quotes"
 	}
 	return err
 }
