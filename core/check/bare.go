@@ -44,7 +44,7 @@ an ornament, and the finding is a note.`,
 		f.Reason = "there the box shows " + behind
 		f.Measured, f.Wanted, f.Unit = b*100, 0, "% of the box"
 		if b > 0.5 {
-			f.Level, f.Lowered = finding.Note, true
+			f.Level = finding.Note
 		}
 		return true
 	},

@@ -244,7 +244,7 @@ func (s *pass) looked(name string) bool {
 // add files a finding of the check that is running.
 func (s *pass) add(f finding.Finding) {
 	f.Check = s.check.Name
-	if f.Level == 0 && s.check.Level != 0 && !f.Lowered {
+	if f.Level == 0 {
 		f.Level = s.check.Level
 	}
 	if f.Reason == "" {

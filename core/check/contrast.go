@@ -295,7 +295,7 @@ func (r *reader) paintUnder(pg *layout.PageLayout, scale, scroll float64) (*imag
 	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading}
 	f := &pg.Frames[r.box]
 	img, err := paint.Box(pg, f, r.store, opt)
-	if err != nil || opaque(img) {
+	if err != nil || !picture.HasAlpha(img) {
 		return img, err
 	}
 	x0, y0, _, _ := place.SnapRect(f.Border, scale)
@@ -315,15 +315,6 @@ func (r *reader) paintUnder(pg *layout.PageLayout, scale, scroll float64) (*imag
 	}
 	draw.Draw(under, under.Rect, img, image.Point{}, draw.Over)
 	return under, nil
-}
-
-func opaque(img *image.RGBA) bool {
-	for i := 3; i < len(img.Pix); i += 4 {
-		if img.Pix[i] != 255 {
-			return false
-		}
-	}
-	return true
 }
 
 func (r *reader) report(n int, sp *contrast.Spread, v plan.Viewport, set *finding.Set, at []int) {

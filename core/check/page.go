@@ -26,7 +26,7 @@ viewport. Fires where it is never seen, and as a note where never more than a te
 			f := finding.Finding{Box: b.Name, Pos: b.Pos, Measured: m.most * 100, Wanted: 100, Unit: "% is ever seen", Worst: &m.leastAt,
 				Message: fmt.Sprintf("the background of the %s is never seen: opaque boxes cover it at every width and height", b.Name)}
 			if m.most > 0.0005 {
-				f.Level, f.Lowered = finding.Note, true
+				f.Level = finding.Note
 				f.Reason = "it is fetched and painted for a strip"
 				f.Message = fmt.Sprintf("never more than %s of the %s's background is seen (at %s), and %s at %s", finding.Percent(m.most), b.Name, m.mostAt, finding.Percent(m.least), m.leastAt)
 			}

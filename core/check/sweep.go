@@ -49,17 +49,17 @@ type facts struct {
 
 // layerSeen is what the whole sweep saw of one layer.
 type layerSeen struct {
-	box, layer     int
-	first          plan.Viewport
-	part           [4]float64 // what was ever seen of the picture: left, top, right, bottom, 0..1
-	need           float64    // most device px of picture width that were drawn
-	free           [2]float64 // the most space that position could share out, by axis, CSS px
-	fixed          [2]int     // viewports without such space, by axis
-	n              int
-	matters        [2]plan.Viewport // the first viewport with space
-	largest        float64          // drawn device px, and where
-	at             plan.Viewport
-	repeats, whole bool
+	box, layer int
+	first      plan.Viewport
+	part       [4]float64 // what was ever seen of the picture: left, top, right, bottom, 0..1
+	need       float64    // most device px of picture width that were drawn
+	free       [2]float64 // the most space that position could share out, by axis, CSS px
+	fixed      [2]int     // viewports without such space, by axis
+	n          int
+	matters    [2]plan.Viewport // the first viewport with space
+	largest    float64          // drawn device px, and where
+	at         plan.Viewport
+	repeats    bool
 }
 
 // boxSeen is what the whole sweep saw of a box that others may hide.

@@ -9,28 +9,14 @@ import (
 	"math"
 
 	"tourmaline/core/css"
+	"tourmaline/core/picture"
 )
 
-// linear is the light of a byte, 0..1.
-// Source: WCAG 2.2, relative luminance (https://www.w3.org/TR/WCAG22/#dfn-relative-luminance),
-// with the threshold of sRGB, 0.04045, as its errata have it.
-var linear = func() (t [256]float64) {
-	for i := range t {
-		t[i] = toLinear(float64(i) / 255)
-	}
-	return
-}()
-
-func toLinear(v float64) float64 {
-	if v <= 0.04045 {
-		return v / 12.92
-	}
-	return math.Pow((v+0.055)/1.055, 2.4)
-}
-
-// Luminance is the relative luminance of an opaque sRGB colour, 0..1.
+// Luminance is the relative luminance of an opaque sRGB colour, 0..1, with the
+// threshold of sRGB, 0.04045, as the errata of WCAG have it.
+// Source: WCAG 2.2, relative luminance (https://www.w3.org/TR/WCAG22/#dfn-relative-luminance).
 func Luminance(r, g, b uint8) float64 {
-	return 0.2126*linear[r] + 0.7152*linear[g] + 0.0722*linear[b]
+	return 0.2126*picture.Linear(r) + 0.7152*picture.Linear(g) + 0.0722*picture.Linear(b)
 }
 
 // Ratio is the contrast ratio of two luminances, 1 to 21.

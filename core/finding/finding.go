@@ -19,14 +19,14 @@ import (
 // Level is how much a finding matters.
 type Level uint8
 
-// Levels, rising.
+// Levels, rising. The zero value is the level of the check.
 const (
-	Note Level = iota
+	Note Level = iota + 1
 	Warning
 	Error
 )
 
-var levels = []string{"note", "warning", "error"}
+var levels = []string{"", "note", "warning", "error"}
 
 func (l Level) String() string { return levels[l] }
 
@@ -35,7 +35,7 @@ func (l Level) MarshalText() ([]byte, error) { return []byte(l.String()), nil }
 
 // ParseLevel reads a name; the error lists them.
 func ParseLevel(s string) (Level, error) {
-	if i := slices.Index(levels, s); i >= 0 {
+	if i := slices.Index(levels, s); i > 0 {
 		return Level(i), nil
 	}
 	return 0, &source.SyntaxError{Text: s, Want: "note, warning or error"}
@@ -59,7 +59,6 @@ type Finding struct {
 	Remedy   string         // in the plan's words
 	How      string         // how the figure was obtained, where it was not by geometry
 	Accepted string         // the reason the plan gives for accepting it
-	Lowered  bool           // Level was set to note on purpose
 }
 
 // Run is a range of whole window widths, both ends included.

@@ -49,6 +49,13 @@ var linear = func() (t [256]float64) {
 	return
 }()
 
+// Linear is the light of an sRGB byte, 0..1, and FromLinear the byte of a light.
+// Source: CSS Color 4, sample code for sRGB (https://www.w3.org/TR/css-color-4/#color-conversion-code).
+func Linear(b uint8) float64 { return linear[b] }
+
+// FromLinear is the inverse of Linear, rounded; light outside 0..1 is clipped.
+func FromLinear(v float64) uint8 { return gammaByte(v) }
+
 func gammaByte(v float64) uint8 {
 	if v <= 0.0031308 {
 		v *= 12.92

@@ -10,6 +10,7 @@ import (
 
 	"tourmaline/core/check"
 	"tourmaline/core/css"
+	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
 
@@ -219,7 +220,7 @@ func profile(img *image.RGBA, axis int) [bins][3]float64 {
 			}
 			p := img.Pix[img.PixOffset(x, y):]
 			for k := range 3 {
-				sum[i][k] += linear(p[k])
+				sum[i][k] += picture.Linear(p[k])
 			}
 			n[i]++
 		}
@@ -228,7 +229,7 @@ func profile(img *image.RGBA, axis int) [bins][3]float64 {
 	for i := range out {
 		for k := range 3 {
 			if n[i] > 0 {
-				out[i][k] = float64(gamma(sum[i][k] / n[i]))
+				out[i][k] = float64(picture.FromLinear(sum[i][k] / n[i]))
 			} else if i > 0 {
 				out[i] = out[i-1]
 			}

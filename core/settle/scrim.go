@@ -459,7 +459,7 @@ func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 		}
 		n *= e.Share
 		for i, v := range [3]uint8{e.R, e.G, e.B} {
-			sum[i] += n * linear(v)
+			sum[i] += n * picture.Linear(v)
 		}
 		weight += n
 	}
@@ -469,7 +469,7 @@ func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 		return c, nil
 	}
 	// One colour, or two where opposite edges differ: then a gradient runs between.
-	ends := [][3]uint8{{gamma(sum[0] / weight), gamma(sum[1] / weight), gamma(sum[2] / weight)}}
+	ends := [][3]uint8{{picture.FromLinear(sum[0] / weight), picture.FromLinear(sum[1] / weight), picture.FromLinear(sum[2] / weight)}}
 	colour := func(k int) [3]uint8 { return [3]uint8{edges[k].R, edges[k].G, edges[k].B} }
 	to := ""
 	for _, pair := range []struct {
@@ -561,12 +561,10 @@ const seen = 24
 func levels(a, b [3]uint8) int {
 	d := 0
 	for i := range a {
-		d = max(d, absInt(int(a[i])-int(b[i])))
+		d = max(d, abs(int(a[i])-int(b[i])))
 	}
 	return d
 }
-
-func absInt(v int) int { return max(v, -v) }
 
 func mix(a, b [3]uint8, percent int) [3]uint8 {
 	var out [3]uint8
@@ -587,21 +585,4 @@ func (s *solver) textOn(box int, back [3]uint8) float64 {
 		}
 	}
 	return worst
-}
-
-func linear(v uint8) float64 {
-	x := float64(v) / 255
-	if x <= 0.04045 {
-		return x / 12.92
-	}
-	return math.Pow((x+0.055)/1.055, 2.4)
-}
-
-func gamma(v float64) uint8 {
-	if v <= 0.0031308 {
-		v *= 12.92
-	} else {
-		v = 1.055*math.Pow(v, 1/2.4) - 0.055
-	}
-	return uint8(min(max(v, 0), 1)*255 + 0.5)
 }
