@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/core/cut"
+	"tourmaline/core/finding"
 	"tourmaline/core/plan"
 	"tourmaline/core/sheet"
 )
@@ -138,12 +139,12 @@ func (s *session) printFetches(fs []fetch, ladders int) {
 				fmt.Fprintln(s.out)
 			}
 			last = key
-			fmt.Fprintf(s.out, "%s  %s (%s)\n", f.Box, shortSource(f.Source), sheet.Weight(f.Original))
+			fmt.Fprintf(s.out, "%s  %s (%s)\n", f.Box, shortSource(f.Source), finding.Weight(f.Original))
 			t = s.newTable()
 			t.AppendHeader(table.Row{"  viewport", "fetches", "px", "weight", "against the source"})
 			t.SetColumnConfigs([]table.ColumnConfig{{Number: 3, Align: text.AlignRight}, {Number: 4, Align: text.AlignRight}})
 		}
-		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height), sheet.Weight(f.Bytes), lighter(f.Lighter)})
+		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height), finding.Weight(f.Bytes), lighter(f.Lighter)})
 		key := f.Name + " " + f.Viewport
 		if _, ok := total[key]; !ok {
 			order = append(order, key)
@@ -168,7 +169,7 @@ func (s *session) printFetches(fs []fetch, ladders int) {
 		t.AppendHeader(table.Row{"  viewport", "weight", "sources", "against the sources"})
 		for _, k := range order {
 			v := total[k]
-			t.AppendRow(table.Row{"  " + k, sheet.Weight(v[0]), sheet.Weight(v[1]), lighter(1 - float64(v[0])/float64(v[1]))})
+			t.AppendRow(table.Row{"  " + k, finding.Weight(v[0]), finding.Weight(v[1]), lighter(1 - float64(v[0])/float64(v[1]))})
 		}
 		t.SetColumnConfigs([]table.ColumnConfig{{Number: 2, Align: text.AlignRight}, {Number: 3, Align: text.AlignRight}})
 		t.Render()

@@ -12,8 +12,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"tourmaline/core/finding"
 	"tourmaline/core/picture"
-	"tourmaline/core/sheet"
 )
 
 func (s *session) lookCommand() *cli.Command {
@@ -157,7 +157,7 @@ func (s *session) printLook(l *looked) {
 		fmt.Fprintf(s.out, "  %-12s %s\n", name, fmt.Sprintf(format, args...))
 	}
 	fmt.Fprintln(s.out, l.File)
-	row("format", "%s, %s, %.1f bits a pixel", strings.ToUpper(l.Format), sheet.Weight(l.Bytes), l.PerPixel)
+	row("format", "%s, %s, %.1f bits a pixel", strings.ToUpper(l.Format), finding.Weight(l.Bytes), l.PerPixel)
 	if l.Vector && l.Width == 0 {
 		row("size", "none of its own (a vector picture)")
 	} else {

@@ -13,17 +13,6 @@ import (
 	"tourmaline/core/place"
 )
 
-// weigh prints a weight; KB and MB are powers of 1000.
-func weigh(v float64) string {
-	switch {
-	case v >= 999_500:
-		return fmt.Sprintf("%.1f MB", v/1e6)
-	case v >= 1000:
-		return fmt.Sprintf("%.0f KB", v/1000)
-	}
-	return fmt.Sprintf("%.0f B", v)
-}
-
 // estimate is what a picture weighs when it is cut to what a landing needs: its own
 // bytes per pixel, for the pixels that are shown.
 func estimate(f *picture.File, l *place.Landing, density float64) float64 {
@@ -80,14 +69,14 @@ it needs there, never more than it has. tourmaline cut gives exact weights.`,
 			slices.SortFunc(parts, func(a, b part) int { return cmp.Or(cmp.Compare(b.n, a.n), cmp.Compare(a.name, b.name)) })
 			var words []string
 			for _, p := range parts[:min(3, len(parts))] {
-				words = append(words, fmt.Sprintf("%s %s", p.name, weigh(p.n)))
+				words = append(words, fmt.Sprintf("%s %s", p.name, finding.Weight(int(p.n))))
 			}
 			pos := v.Pos
 			if pos.Line == 0 { // the viewports that a plan has without naming any
 				pos = s.plan.All()[0].Pos
 			}
 			s.add(finding.Finding{Pos: pos, Worst: &v, Measured: total, Wanted: limit, Unit: "bytes", How: "estimated from the bytes per pixel of the sources",
-				Message: fmt.Sprintf("%s: about %s of backgrounds, over the budget of %s by %s; most is %s", v.Label(), weigh(total), weigh(limit), weigh(total-limit), strings.Join(words, ", "))})
+				Message: fmt.Sprintf("%s: about %s of backgrounds, over the budget of %s by %s; most is %s", v.Label(), finding.Weight(int(total)), finding.Weight(int(limit)), finding.Weight(int(total-limit)), strings.Join(words, ", "))})
 		}
 	},
 }
@@ -149,7 +138,7 @@ but for flat art as JPEG.`,
 			per := float64(f.Bytes) * 8 / float64(f.Width*f.Height)
 			switch {
 			case f.Format == "png" && m.Photograph() && !m.HasAlpha && f.Bytes > 30_000 && f.Width*f.Height > 90_000:
-				say(fmt.Sprintf("a photograph as PNG, %.1f bits a pixel (%s)", per, weigh(float64(f.Bytes))), "save it as JPEG, WebP or AVIF; tourmaline cut does", per, 3, "bits a pixel")
+				say(fmt.Sprintf("a photograph as PNG, %.1f bits a pixel (%s)", per, finding.Weight(f.Bytes)), "save it as JPEG, WebP or AVIF; tourmaline cut does", per, 3, "bits a pixel")
 			case f.Format == "jpeg" && m.Art() && !m.Photograph():
 				say("flat art as JPEG: its edges are smeared", "save the original as PNG, WebP or SVG", float64(m.Colours), 64, "colours")
 			}
@@ -157,7 +146,7 @@ but for flat art as JPEG.`,
 				say("an alpha channel that is opaque everywhere", "save it without alpha", 4, 3, "channels")
 			}
 			if m.Head.Metadata > muchMetadata {
-				say(fmt.Sprintf("%s of metadata", weigh(float64(m.Head.Metadata))), "save it without metadata; tourmaline cut drops it", float64(m.Head.Metadata), muchMetadata, "bytes of metadata")
+				say(fmt.Sprintf("%s of metadata", finding.Weight(m.Head.Metadata)), "save it without metadata; tourmaline cut drops it", float64(m.Head.Metadata), muchMetadata, "bytes of metadata")
 			}
 		})
 	},

@@ -214,43 +214,6 @@ func (s *Set) Statements(densities []float64, seen [][2]int, heights []int) []St
 		more := Subtract(g.any, g.always)
 		out = append(out, Statement{Runs: more, Densities: names, Heights: [2]int{heights[g.lo], heights[g.hi]}, Some: !s.all(g.densities[0], more, g.lo, g.hi)})
 	}
-	return joinDensities(out, densities, seen)
-}
-
-// joinDensities puts statements together whose runs are the same up to the widths
-// that their densities are seen at.
-func joinDensities(in []Statement, densities []float64, seen [][2]int) []Statement {
-	span := func(d float64) [2]int { return seen[slices.Index(densities, d)] }
-	var out []Statement
-	for _, s := range in {
-		done := false
-		for i := range out {
-			o := &out[i]
-			if len(s.Densities) == 0 || len(o.Densities) == 0 || s.Heights != o.Heights || s.Some != o.Some {
-				continue
-			}
-			wide, narrow := o.Runs, s.Runs
-			ok := true
-			for _, d := range s.Densities {
-				a := span(d)
-				ok = ok && slices.Equal(within(wide, a[0], a[1]), narrow)
-			}
-			if ok {
-				o.Densities = append(o.Densities, s.Densities...)
-				done = true
-				break
-			}
-		}
-		if !done {
-			out = append(out, s)
-		}
-	}
-	for i := range out {
-		slices.Sort(out[i].Densities)
-		if len(out[i].Densities) == len(densities) {
-			out[i].Densities = nil
-		}
-	}
 	return out
 }
 
@@ -352,4 +315,17 @@ func Percent(v float64) string {
 		return "99%"
 	}
 	return fmt.Sprintf("%.0f%%", p)
+}
+
+// Weight prints bytes as a person reads them; KB is 1000 bytes.
+func Weight(n int) string {
+	switch {
+	case n >= 1e6:
+		return fmt.Sprintf("%.2f MB", float64(n)/1e6)
+	case n >= 1e4:
+		return fmt.Sprintf("%.0f KB", float64(n)/1e3)
+	case n >= 1000:
+		return fmt.Sprintf("%.1f KB", float64(n)/1e3)
+	}
+	return fmt.Sprintf("%d B", n)
 }

@@ -58,25 +58,32 @@ func (s *solver) comb(box int) []window {
 	return out
 }
 
-// short is by how much the worst text area of a box falls short of its contrast at
-// a window: its ratio over the needed one, 1 or more where it can be read.
-func (s *solver) short(box int, at window, loading bool) float64 {
-	spreads := check.TextContrast(s.plan, s.store, box, at.w, at.h, 0, loading)
+// read is how well the text area that is read worst can be read at a window.
+type read struct{ has, needs float64 }
+
+// over is 1 or more where it can be read; without text it is endless.
+func (r read) over() float64 { return r.has / r.needs }
+
+// short measures the text area of a box that falls most short of its contrast.
+func (s *solver) short(box int, at window) read {
+	spreads := check.TextContrast(s.plan, s.store, box, at.w, at.h, 0, false)
 	pg := layout.At(s.plan, plan.Viewport{Width: float64(at.w), Height: float64(at.h), Density: 1}, layout.Exact)
-	worst := math.Inf(1)
+	worst := read{math.Inf(1), 1}
 	for n, sp := range spreads {
-		worst = min(worst, sp.Low/pg.Frames[box].At.Text[n].Contrast)
+		if r := (read{sp.Low, pg.Frames[box].At.Text[n].Contrast}); r.over() < worst.over() {
+			worst = r
+		}
 	}
 	return worst
 }
 
 // worstWindow returns the window at which text is read worst.
-func (s *solver) worstWindow(box int, comb []window) (window, float64) {
-	out := make([]float64, len(comb))
-	work.Each(len(comb), func(i int) { out[i] = s.short(box, comb[i], false) })
+func (s *solver) worstWindow(box int, comb []window) (window, read) {
+	out := make([]read, len(comb))
+	work.Each(len(comb), func(i int) { out[i] = s.short(box, comb[i]) })
 	at := 0
 	for i, v := range out {
-		if v < out[at] {
+		if v.over() < out[at].over() {
 			at = i
 		}
 	}
@@ -119,7 +126,7 @@ func (s *solver) solveAlpha(o plan.OpenValue, v veil, comb []window) (alpha int,
 			return 0, false, err
 		}
 		at, got := t.worstWindow(box, comb)
-		if got >= 1 {
+		if got.over() >= 1 {
 			return alpha, true, nil
 		}
 		if alpha == 100 {
@@ -132,7 +139,7 @@ func (s *solver) solveAlpha(o plan.OpenValue, v veil, comb []window) (alpha int,
 			if err != nil {
 				return 0, false, err
 			}
-			if t.short(box, at, false) >= 1 {
+			if t.short(box, at).over() >= 1 {
 				hi = mid
 			} else {
 				lo = mid
@@ -289,18 +296,17 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 		return c, err
 	}
 	_, before := none.worstWindow(box, comb)
-	if math.IsInf(before, 1) {
+	if math.IsInf(before.has, 1) {
 		c.Value = "rgb(0 0 0 / 0%)"
 		c.Why = append(c.Why, "no text area lies in the box: nothing has to be darkened")
 		return c, nil
 	}
-	need := s.need(box)
-	if before >= 1 && !none.unreadable(box) {
+	if before.over() >= 1 && !none.unreadable(box) {
 		c.Value = "rgb(0 0 0 / 0%)"
-		c.Why = append(c.Why, fmt.Sprintf("the text can be read without one: contrast %.2f at worst, %g is needed", before*need, need))
+		c.Why = append(c.Why, fmt.Sprintf("the text can be read without one: contrast %.2f at worst, %g is needed", before.has, before.needs))
 		return c, nil
 	}
-	c.Before = fmt.Sprintf("contrast %.2f at worst", before*need)
+	c.Before = fmt.Sprintf("contrast %.2f at worst", before.has)
 	colours := []struct {
 		name string
 		rgb  [3]uint8
@@ -352,7 +358,7 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 	}
 	if len(good) == 0 {
 		c.Failed = true
-		c.Remedies = []string{fmt.Sprintf("no scrim reaches %g with this text: choose a text colour that is nearer to black or white, ask for less contrast (3 is enough for large text), or move the text off the picture", need)}
+		c.Remedies = []string{fmt.Sprintf("no scrim reaches %g with this text: choose a text colour that is nearer to black or white, ask for less contrast (3 is enough for large text), or move the text off the picture", before.needs)}
 		if other := s.otherInk(o, comb); other != "" {
 			c.Remedies = append(c.Remedies, other)
 		}
@@ -378,7 +384,7 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 		return c, err
 	}
 	at, after := t.worstWindow(box, comb)
-	c.After = fmt.Sprintf("%.2f (needed %g)", after*need, need)
+	c.After = fmt.Sprintf("%.2f (needed %g)", after.has, after.needs)
 	c.Why = append(c.Why, fmt.Sprintf("%s at %d%% is the weakest: it changes the rest of the box by %.1f levels; the worst window is %dx%d", win.veil.name, win.alpha, s.change(o, c.Value), at.w, at.h))
 	for _, g := range good[1:] {
 		c.Why = append(c.Why, fmt.Sprintf("%s takes %d%% and changes it by %.1f", g.veil.name, g.alpha, g.change))
@@ -416,18 +422,6 @@ func (s *solver) otherInk(o plan.OpenValue, comb []window) string {
 
 // unreadable asks check, at every width, with the pictures there.
 func (s *solver) unreadable(box int) bool { return check.Unreadable(s.plan, s.store, box) }
-
-// need is the largest contrast that a text of the box asks for.
-func (s *solver) need(box int) float64 {
-	n := 0.0
-	b := s.plan.All()[box]
-	for r := range b.Rules {
-		for _, t := range b.Compute(r).Text {
-			n = max(n, t.Contrast)
-		}
-	}
-	return n
-}
 
 // solveColor settles color: auto, the colour behind a picture: the mean of its
 // edges, moved as far as text on it needs while the picture loads.

@@ -18,6 +18,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/cut"
+	"tourmaline/core/finding"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
@@ -479,23 +480,10 @@ func (c *context) serves(w *writer, p *plan.Plan, layers []int, over, to float64
 			bytes += len(r.Data)
 		}
 		if match {
-			names = append(names, fmt.Sprintf("%s %s fetches %s", v.Name, v, Weight(bytes)))
+			names = append(names, fmt.Sprintf("%s %s fetches %s", v.Name, v, finding.Weight(bytes)))
 		}
 	}
 	if len(names) > 0 {
 		w.line("/* %s */", comment(strings.Join(names, ", ")))
 	}
-}
-
-// Weight prints bytes as a person reads them; KB is 1000 bytes.
-func Weight(n int) string {
-	switch {
-	case n >= 1e6:
-		return fmt.Sprintf("%.2f MB", float64(n)/1e6)
-	case n >= 1e4:
-		return fmt.Sprintf("%.0f KB", float64(n)/1e3)
-	case n >= 1000:
-		return fmt.Sprintf("%.1f KB", float64(n)/1e3)
-	}
-	return fmt.Sprintf("%d B", n)
 }

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"tourmaline/core/css"
+	"tourmaline/core/finding"
 	"tourmaline/core/plan"
 )
 
@@ -110,7 +111,7 @@ func TestMarkup(t *testing.T) {
 
 func TestWeight(t *testing.T) {
 	for n, want := range map[int]string{900: "900 B", 1500: "1.5 KB", 15400: "15 KB", 1250000: "1.25 MB"} {
-		if got := Weight(n); got != want {
+		if got := finding.Weight(n); got != want {
 			t.Errorf("%d: %s, want %s", n, got, want)
 		}
 	}
