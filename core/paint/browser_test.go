@@ -34,8 +34,8 @@ const (
 // case in it that matches fails the test, and so does a list that is longer than
 // mostExceptions.
 var exceptions = map[string]string{
-	"cover-56": oneStep, "space-round-67": oneStep, "tile-00": oneStep, "fixed-31": oneStep,
-	"fixed-25": "the piece of a picture enlarged 240 times begins within 1/16 of a source px, which the browser takes for its edge",
+	"cover-56": oneStep, "space-round-67": oneStep, "tile-00": oneStep,
+	"fixed-31": "a fixed picture that repeats, enlarged 90 times, over the edge of two copies: what is filtered there",
 	"tile-42":  "a tile of 1.5 px made of a picture of 60: which of two tiny levels is taken",
 	"blend-21": "colour burn divides by channels near 0, where the dithering of the gradient by one level is magnified",
 }
@@ -43,7 +43,7 @@ var exceptions = map[string]string{
 const oneStep = "a row or column of px lies on the border of two of the browser's 16 blend steps, and float noise decides; a picture of 7 px enlarged 20 times shows it"
 
 // mostExceptions keeps the list under one case in a hundred.
-const mostExceptions = 7
+const mostExceptions = 6
 
 func pagesOf(cases []testCase) [][]testCase {
 	return slices.Collect(slices.Chunk(cases, columns*rowsPerPage))
@@ -242,8 +242,11 @@ func TestAgainstBrowser(t *testing.T) {
 			}
 		}
 		got, boxes := ours(t, cases, store)
-		if live && got.Rect == want.Rect && worstOf(cases, got, want, boxes) == 255 {
-			want = shootFramed(t, dir, name, cases[0].density) // now and then a frame is taken before it is drawn
+		if live && got.Rect == want.Rect && worstOf(cases, got, want, boxes) > 0 {
+			// The picture is taken again: now and then a frame is taken before it is drawn
+			// (255 levels), or its gradients are dithered from another corner (4 levels).
+			t.Log("taking " + name + " again")
+			want = shootFramed(t, dir, name, cases[0].density)
 		}
 		if got.Rect != want.Rect {
 			t.Fatalf("page %d is %v, the browser's %v", i, got.Rect, want.Rect)

@@ -185,7 +185,13 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 	if err != nil {
 		return nil, source.At(err, l.Notes.Pos, "", 0)
 	}
-	return c.tiles(img, l.File.Opaque(), s, x, y, dest), nil
+	sh := c.tiles(img, l.File.Opaque(), s, x, y, dest)
+	if smp, ok := sh.(imageShader); ok && l.Layer.Attachment == css.Fixed && s.One {
+		// A fixed picture lies over the whole window: filtering reads beyond the box.
+		smp.part = image.Rectangle{}
+		smp.prepare(dest.Min.X, dest.Max.X)
+	}
+	return sh, nil
 }
 
 // vector paints an SVG: straight into dest where one draw fills it, else as a
