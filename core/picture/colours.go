@@ -39,15 +39,17 @@ type Swatch struct {
 // linear light of a byte, 0..1.
 var linear = func() (t [256]float64) {
 	for i := range t {
-		v := float64(i) / 255
-		if v <= 0.04045 {
-			t[i] = v / 12.92
-		} else {
-			t[i] = math.Pow((v+0.055)/1.055, 2.4)
-		}
+		t[i] = light(float64(i) / 255)
 	}
 	return
 }()
+
+func light(v float64) float64 {
+	if v <= 0.04045 {
+		return v / 12.92
+	}
+	return math.Pow((v+0.055)/1.055, 2.4)
+}
 
 // Linear is the light of an sRGB byte, 0..1, and FromLinear the byte of a light.
 // Source: CSS Color 4, sample code for sRGB (https://www.w3.org/TR/css-color-4/#color-conversion-code).
@@ -56,6 +58,7 @@ func Linear(b uint8) float64 { return linear[b] }
 // FromLinear is the inverse of Linear, rounded; light outside 0..1 is clipped.
 func FromLinear(v float64) uint8 { return gammaByte(v) }
 
+// gammaByte is FromLinear, exact and slow.
 func gammaByte(v float64) uint8 {
 	if v <= 0.0031308 {
 		v *= 12.92

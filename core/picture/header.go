@@ -20,12 +20,14 @@ func (h Header) SRGB() bool {
 	return h.Profile == "" || strings.Contains(strings.ToLower(h.Profile), "srgb")
 }
 
-// Header reads the segments of JPEG and the chunks of PNG; other formats give the
-// zero value. Broken files give what stands before the break.
+// Header reads the segments of JPEG and the chunks of PNG; of WebP and AVIF it gives
+// the profile, other formats give the zero value. Broken files give what stands before the break.
 // Source: ITU T.81, B.1 (JPEG markers); PNG 3, chunks (https://www.w3.org/TR/png-3/#4Concepts.FormatChunks);
 // ICC.1:2010, 9.2.41 (the description of a profile).
 func (f *File) Header() Header {
 	switch f.Format {
+	case "avif", "webp":
+		return Header{Bits: 8, Channels: 3, Profile: profileName(f.profile())}
 	case "jpeg":
 		return jpegHeader(f.Data())
 	case "png":
@@ -36,7 +38,6 @@ func (f *File) Header() Header {
 
 func jpegHeader(data []byte) Header {
 	var h Header
-	var icc []byte
 	for i := 2; i+4 <= len(data) && data[i] == 0xff; {
 		m := data[i+1]
 		n := int(binary.BigEndian.Uint16(data[i+2:]))
@@ -47,14 +48,13 @@ func jpegHeader(data []byte) Header {
 		switch {
 		case m >= 0xc0 && m <= 0xcf && m != 0xc4 && m != 0xc8 && m != 0xcc && len(body) > 5:
 			h.Bits, h.Channels = int(body[0]), int(body[5])
-		case m == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")) && len(body) > 14:
-			icc = append(icc, body[14:]...)
+		case m == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")):
 		case m >= 0xe1 && m <= 0xef && m != 0xee || m == 0xfe: // 0xee is what tells CMYK from YCCK
 			h.Metadata += n + 2
 		}
 		i += 2 + n
 	}
-	h.Profile = profileName(icc)
+	h.Profile = profileName(jpegProfile(data))
 	return h
 }
 

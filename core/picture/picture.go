@@ -44,7 +44,7 @@ const (
 // File is one picture file. It is safe for use in parallel.
 type File struct {
 	Name        string
-	Format      string // jpeg, png, gif, webp, bmp, tiff, svg
+	Format      string // jpeg, png, gif, webp, avif, bmp, tiff, svg
 	Width       int    // pixels after orientation; SVG: 0 where it has no width
 	Height      int
 	Orientation int // EXIF, 1 to 8; 1 is upright
@@ -52,6 +52,7 @@ type File struct {
 	Vector      *Vector // SVG only
 
 	data   []byte
+	icc    []byte          // its colour profile, where the container was read already
 	whole  *File           // of a part: the picture it is of
 	part   image.Rectangle // and its pixels there
 	once   sync.Once
@@ -274,7 +275,7 @@ func dropSpace(r rune) rune {
 }
 
 var extensions = map[string]string{".jpg": "jpeg", ".jpeg": "jpeg", ".jpe": "jpeg", ".jfif": "jpeg", ".png": "png", ".gif": "gif",
-	".webp": "webp", ".bmp": "bmp", ".tif": "tiff", ".tiff": "tiff", ".svg": "svg"}
+	".webp": "webp", ".avif": "avif", ".bmp": "bmp", ".tif": "tiff", ".tiff": "tiff", ".svg": "svg"}
 
 func knownExtension(name string) bool { return extensions[strings.ToLower(path.Ext(name))] != "" }
 
@@ -290,6 +291,10 @@ func Read(name string, data []byte) (*File, error) {
 		}
 		f.Format, f.Vector = "svg", v
 		f.Width, f.Height = int(v.Width+0.5), int(v.Height+0.5)
+	} else if isAVIF(data) {
+		if err := f.readAVIF(); err != nil {
+			return nil, err
+		}
 	} else {
 		cfg, format, err := image.DecodeConfig(bytes.NewReader(data))
 		if err != nil {
@@ -304,9 +309,9 @@ func Read(name string, data []byte) (*File, error) {
 		}
 		f.Format, f.Width, f.Height = format, cfg.Width, cfg.Height
 		f.Orientation = orientation(format, data)
-		if f.Orientation >= 5 {
-			f.Width, f.Height = f.Height, f.Width
-		}
+	}
+	if f.Orientation >= 5 {
+		f.Width, f.Height = f.Height, f.Width
 	}
 	if ext != "" && extensions[ext] != f.Format {
 		want := extensionOf(f.Format)
@@ -324,7 +329,7 @@ func extensionOf(format string) string {
 }
 
 func notAPicture(name string, data []byte, err error) error {
-	kinds := "JPEG, PNG, WebP, GIF, BMP, TIFF and SVG are read"
+	kinds := "JPEG, PNG, WebP, AVIF, GIF, BMP, TIFF and SVG are read"
 	switch {
 	case len(data) == 0:
 		return &source.SyntaxError{In: name, Msg: "the file is empty", Hint: "save the picture again"}
@@ -373,22 +378,7 @@ func orientation(format string, data []byte) int {
 // decoded once and shared: do not write to it. A broken or truncated file gives
 // an error that names it. SVG has no pixels of its own: see Draw.
 func (f *File) Pixels() (*image.RGBA, error) {
-	f.once.Do(func() {
-		if f.Vector != nil {
-			f.err = &source.UnsupportedError{In: f.Name, Msg: "an SVG has no pixels of its own"}
-			return
-		}
-		if f.whole != nil {
-			f.pixels, f.err = f.whole.cut(f.part)
-			return
-		}
-		img, _, err := image.Decode(bytes.NewReader(f.data))
-		if err != nil {
-			f.err = &source.SyntaxError{In: f.Name, Msg: "the picture is broken or cut short: " + err.Error(), Hint: "save or copy it again"}
-			return
-		}
-		f.pixels = orient(toRGBA(img), f.Orientation)
-	})
+	f.once.Do(func() { f.pixels, f.err = f.Decode() })
 	return f.pixels, f.err
 }
 
@@ -403,17 +393,13 @@ func (f *File) Opaque() bool {
 	return f.opaque
 }
 
-// cut copies a part of the pixels.
-func (f *File) cut(r image.Rectangle) (*image.RGBA, error) {
-	img, err := f.Pixels()
-	if err != nil {
-		return nil, err
-	}
+// cutOut copies a part of a picture.
+func cutOut(img *image.RGBA, r image.Rectangle) *image.RGBA {
 	out := image.NewRGBA(image.Rect(0, 0, r.Dx(), r.Dy()))
 	for y := range r.Dy() {
 		copy(out.Pix[y*out.Stride:][:4*r.Dx()], img.Pix[img.PixOffset(r.Min.X, r.Min.Y+y):])
 	}
-	return out, nil
+	return out
 }
 
 // HasAlpha reports whether any pixel lets what is behind show through.

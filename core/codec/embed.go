@@ -1,0 +1,48 @@
+package codec
+
+import (
+	_ "embed" // the modules
+	"sync"
+)
+
+var (
+	//go:embed wasm/webp.wasm.gz
+	webpModule []byte
+	//go:embed wasm/aom.wasm.gz
+	aomModule []byte
+	//go:embed wasm/dav1d.wasm.gz
+	dav1dModule []byte
+)
+
+// Version is part of the key of whatever is made with these modules: change it
+// with any of them, or with what is asked of them.
+const Version = "libwebp 1.5.0, libaom 3.12.1, dav1d 1.5.1"
+
+// MemoryMiB is what one instance of a module may take. An AVIF encoder takes
+// about 40 bytes a px: this is enough for 24 megapixels.
+const MemoryMiB = 1024
+
+var shared struct {
+	sync.Mutex
+	dir    string
+	engine *Engine
+}
+
+// Keep sets the folder that compiled modules are kept in; "" keeps none. Code in it
+// is run, so it must be private to the user. It holds from the first use of Shared.
+func Keep(dir string) {
+	shared.Lock()
+	defer shared.Unlock()
+	shared.dir = dir
+}
+
+// Shared is the engine with the modules that are built in. It costs nothing until
+// it is asked to code or decode.
+func Shared() *Engine {
+	shared.Lock()
+	defer shared.Unlock()
+	if shared.engine == nil {
+		shared.engine = New(Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, CacheDir: shared.dir, MemoryMiB: MemoryMiB})
+	}
+	return shared.engine
+}
