@@ -12,7 +12,7 @@ import (
 )
 
 // order is the design: a package may import only what stands before it.
-var order = []string{"core/source", "core/work", "core/css", "core/codec/avifbox", "core/codec", "core/picture", "core/plan", "core/layout", "core/place", "core/paint",
+var order = []string{"core/source", "core/work", "core/css", "core/codec/avifbox", "core/codec", "core/picture", "core/similar", "core/plan", "core/layout", "core/place", "core/paint",
 	"core/contrast", "core/texture", "core/finding", "core/check", "core/settle", "core/cut", "core/sheet", "proof", "demo", "cli", "cmd/tourmaline", "e2e/shoot", "e2e"}
 
 func TestImportsFollowTheDesign(t *testing.T) {
