@@ -196,7 +196,7 @@ func landings(p *plan.Plan, store *picture.Store, boxes []*plan.Box, views []pla
 				if placed[i].Notes.Keep != nil {
 					r.Keep = &l.Keep
 				}
-				r.Says = says(&placed[i], v.Density)
+				r.Says = says(&placed[i], v.Density, p.Files.Floor(v.Density))
 				rows = append(rows, r)
 			}
 		}
@@ -215,7 +215,7 @@ func layerName(l *place.Placed) string {
 }
 
 // says puts a landing in words, what matters most first.
-func says(l *place.Placed, density float64) string {
+func says(l *place.Placed, density, floor float64) string {
 	a := &l.Landing
 	var parts []string
 	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
@@ -260,7 +260,7 @@ func says(l *place.Placed, density float64) string {
 			add("%s too tall", finding.Percent(1/s-1))
 		}
 	}
-	if floor := place.SharpFloor(density); a.Sharp < 0.9995*floor {
+	if a.Sharp < 0.9995*floor {
 		add("soft: sharp needs a picture %.0f px wide", math.Ceil(a.Size.X*density*floor-1e-6))
 	}
 	return strings.Join(parts, "; ")

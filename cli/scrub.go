@@ -174,7 +174,7 @@ func (pr *project) take(p *plan.Plan, r scrubbed, value float64, box string, v p
 			return t, err
 		}
 		d := q.Landing.Size.X * v.Density
-		t.OK = q.Landing.Bare == 0 && math.Abs(d-math.Round(d)) < 0.02 && q.Landing.Sharp >= place.SharpFloor(v.Density)-0.0005
+		t.OK = q.Landing.Bare == 0 && math.Abs(d-math.Round(d)) < 0.02 && q.Landing.Sharp >= p.Files.Floor(v.Density)-0.0005
 		t.Note = fmt.Sprintf("%s device px", size([2]float64{d, q.Landing.Size.Y * v.Density}))
 		return t, nil
 	}

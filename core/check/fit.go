@@ -8,7 +8,6 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/picture"
-	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
@@ -16,7 +15,7 @@ import (
 // needWidth is the picture width in px that is sharp enough at a landing.
 func needWidth(a *At) float64 {
 	d := a.Page.Viewport.Density
-	s := max(a.Landing.Size.X/float64(a.File.Width), a.Landing.Size.Y/float64(a.File.Height)) * d * place.SharpFloor(d)
+	s := max(a.Landing.Size.X/float64(a.File.Width), a.Landing.Size.Y/float64(a.File.Height)) * d * a.Plan.Files.Floor(d)
 	return math.Ceil(float64(a.File.Width)*s - 1e-6)
 }
 

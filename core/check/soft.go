@@ -4,7 +4,6 @@ import (
 	"fmt"
 
 	"tourmaline/core/finding"
-	"tourmaline/core/place"
 )
 
 var soft = &Check{
@@ -22,7 +21,7 @@ Vector pictures are sharp at any size.`,
 		if !raster(a) || isTile(a) {
 			return 0
 		}
-		if floor := place.SharpFloor(a.Page.Viewport.Density); a.Landing.Sharp < floor-0.0005 {
+		if floor := a.Plan.Files.Floor(a.Page.Viewport.Density); a.Landing.Sharp < floor-0.0005 {
 			return floor / a.Landing.Sharp
 		}
 		return 0
@@ -30,7 +29,7 @@ Vector pictures are sharp at any size.`,
 	tell: func(a *At, f *finding.Finding) bool {
 		need := needWidth(a)
 		f.Message = fmt.Sprintf("%s has %.2f px for each device px; %s at most needs a picture %.0f px wide (it has %d)", a.name(), a.Landing.Sharp, a.Page.Viewport, need, a.File.Width)
-		f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, place.SharpFloor(a.Page.Viewport.Density), "picture px per device px"
+		f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, a.Plan.Files.Floor(a.Page.Viewport.Density), "picture px per device px"
 		f.Remedy = fmt.Sprintf("get the picture %.0f px wide, make the box smaller there, or say under densities: at which widths density %g is really seen", need, a.Page.Viewport.Density)
 		return true
 	},

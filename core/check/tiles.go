@@ -6,7 +6,6 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
-	"tourmaline/core/place"
 )
 
 var seam = &Check{
@@ -70,7 +69,7 @@ density; also fires where a tile is enlarged beyond its pixels.`,
 		if !isTile(a) {
 			return 0
 		}
-		if a.Landing.Sharp < place.SharpFloor(a.Page.Viewport.Density)-0.0005 {
+		if a.Landing.Sharp < a.Plan.Files.Floor(a.Page.Viewport.Density)-0.0005 {
 			return 1 + 1/a.Landing.Sharp
 		}
 		return max(offGrid(a.Landing.Step.X*a.Page.Viewport.Density), offGrid(a.Landing.Step.Y*a.Page.Viewport.Density))
@@ -81,11 +80,11 @@ density; also fires where a tile is enlarged beyond its pixels.`,
 		}
 		d := a.Page.Viewport.Density
 		w, h := a.Landing.Size.X*d, a.Landing.Size.Y*d
-		if a.Landing.Sharp < place.SharpFloor(d)-0.0005 {
+		if a.Landing.Sharp < a.Plan.Files.Floor(d)-0.0005 {
 			f.Message = fmt.Sprintf("%s is enlarged %.2f times at density %g: a tile of %s x %s device px from %d x %d px", a.name(), 1/a.Landing.Sharp, d, px(w), px(h), a.File.Width, a.File.Height)
 			f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, 1, "picture px per device px"
 			f.Reason = "an enlarged tile looks soft in every copy"
-			f.Remedy = fmt.Sprintf("use a tile of at least %.0f x %.0f px, or draw it smaller", math.Ceil(w*place.SharpFloor(d)), math.Ceil(h*place.SharpFloor(d)))
+			f.Remedy = fmt.Sprintf("use a tile of at least %.0f x %.0f px, or draw it smaller", math.Ceil(w*a.Plan.Files.Floor(d)), math.Ceil(h*a.Plan.Files.Floor(d)))
 			return true
 		}
 		f.Message = fmt.Sprintf("a tile of %s is %.2f x %.2f device px at density %g", a.name(), w, h, d)

@@ -1,350 +1,144 @@
 // Package cut decides which asset files the pictures of a plan need, and makes
-// them: for every range of window widths and every density a file that is no
-// larger than needed and never enlarged.
+// them: for every window one that is no larger than needed, holds no more than is
+// seen, is never enlarged, and is coded as far as is not seen.
 //
-//	ladders, err := cut.Demand(p, store)    // what is needed where
-//	err = ladders[0].Make(store)            // the files, in memory
+//	ladders, err := cut.Demand(p, store)            // what is needed where
+//	err = cut.Make(p, store, ladders, cut.Options{}) // the files, in memory
+//	file := ladders[0].At(&env).Best()
 package cut
 
 import (
 	"cmp"
-	"crypto/sha256"
-	"encoding/hex"
-	"fmt"
-	"math"
-	"path"
 	"slices"
-	"strings"
-
-	"golang.org/x/sync/errgroup"
 
 	"tourmaline/core/css"
-	"tourmaline/core/layout"
 	"tourmaline/core/picture"
-	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
 
-// Rung is one asset file of a picture.
+// Rung is one version of a picture: a size and a part of it, in one or more formats.
 type Rung struct {
-	Width, Height int // px
-	Name          string
-	Format        string
-	Data          []byte
+	Width, Height int            // px of its files
+	Window        picture.Window // the part of the source that they hold, source px
+	Judge         plan.Viewport  // where its quality was looked at: where most see it
+	Files         []Asset        // lightest first; the last is JPEG, PNG or SVG
+
+	weight, total float64 // of the visitors at Judge, and of all that fetch it
+	tried         []tried
+}
+
+// Asset is one file.
+type Asset struct {
+	Name    string
+	Format  string
+	Data    []byte
+	Score   float64 // similarity as shown, 100 is the same; 0 where it was not measured
+	Quality int     // of the coder; 0 is without loss
+}
+
+// Best is the file that a browser fetches that knows every format.
+func (r *Rung) Best() *Asset { return &r.Files[0] }
+
+// Base is the file that every browser can show.
+func (r *Rung) Base() *Asset { return &r.Files[len(r.Files)-1] }
+
+// Part reports whether the rung holds less than the whole picture.
+func (r *Rung) Part(f *picture.File) bool {
+	return r.Window.W < float64(f.Width) || r.Window.H < float64(f.Height)
 }
 
 // Band is a range of window widths: above Over, up to and with To (0: no end).
 type Band struct {
 	Over, To float64
-	// Tiers are the densities in it, rising, with the picture px each needs.
-	Tiers []Tier
+	Tiers    []Tier // by density, rising
+	// Windows taller than Tall fetch by TallTiers; 0: all fetch alike.
+	Tall      float64
+	TallTiers []Tier
 }
 
-// Tier is one density of a band: it serves densities up to its own.
+// Tier is one density of a band: it serves densities up to its own, the last all.
 type Tier struct {
 	Density float64
-	Need    int // picture px of width, never more than the source has
-	Rung    *Rung
+	Rung    *Rung // nil: the picture is not used
 }
 
-// Ladder is all files of one picture layer of one box.
+// Ladder is all files of one picture of one box.
 type Ladder struct {
-	Box    *plan.Box
-	Pos    source.Pos // of the layer
-	Source string     // as written in the plan
-	File   *picture.File
-	Bands  []Band
-	Rungs  []*Rung // from small to large
-	Copy   bool    // the source file itself serves every width (SVG)
-	Tiled  bool    // it repeats, so its edges must go on matching
+	Box     *plan.Box
+	Pos     source.Pos // of the layer
+	Source  string     // as written in the plan
+	File    *picture.File
+	Bands   []Band
+	Rungs   []*Rung // from small to large
+	Copy    bool    // the source file itself serves every width (SVG)
+	Tiled   bool    // copies of it are seen, so its edges must go on matching
+	Texture bool    // it was written as texture:
+	Quality float64 // similarity that its files should have
+
+	order int
 }
 
-// merge is how much larger than needed a file may be before another rung is
-// worth it: pixels cost bytes, files cost cache hits and build time.
-const merge = 0.8
-
-// Demand sweeps every whole width of the plan and returns a ladder for each
-// picture of each box, in the plan's order, without its files' contents.
-// Errors are of the pictures.
+// Demand sweeps every whole width, height and density of the plan and returns a
+// ladder for each picture of each box, in the plan's order, without its files'
+// contents. Errors are of the pictures.
 func Demand(p *plan.Plan, store *picture.Store) ([]*Ladder, error) {
-	bands := widthBands(p)
-	var out []*Ladder
-	index := map[string]*Ladder{}
-	for bi, band := range bands {
-		from, to := int(band.Over)+1, int(band.To)
-		if bi == 0 {
-			from = min(p.Widths[0], to)
-		}
-		if band.To == 0 {
-			to = max(p.Widths[1], from)
-		}
-		for di, d := range p.Density {
-			for _, h := range bandHeights(p, band) {
-				for w := max(from, p.Spans[di][0]); w <= min(to, p.Spans[di][1]); w++ {
-					pg := layout.At(p, plan.Viewport{Width: float64(w), Height: h, Density: d}, layout.Exact)
-					for i := range pg.Frames {
-						f := &pg.Frames[i]
-						placed, err := place.Box(f, pg, 0, store)
-						if err != nil {
-							return nil, err
-						}
-						for n := range placed {
-							l := &placed[n]
-							if l.File == nil {
-								continue
-							}
-							key := f.Box.Name + "\x00" + l.Image.URL
-							lad := index[key]
-							if lad == nil {
-								lad = &Ladder{Box: f.Box, Pos: l.Notes.Pos, Source: l.Image.URL, File: l.File, Copy: l.File.Vector != nil}
-								for _, b := range bands {
-									nb := Band{Over: b.Over, To: b.To}
-									for _, d := range p.Density {
-										nb.Tiers = append(nb.Tiers, Tier{Density: d})
-									}
-									lad.Bands = append(lad.Bands, nb)
-								}
-								index[key] = lad
-								out = append(out, lad)
-							}
-							lad.Tiled = lad.Tiled || l.Landing.Step != (place.Point{})
-							t := &lad.Bands[bi].Tiers[di]
-							t.Need = max(t.Need, need(l, d))
-						}
-					}
-				}
-			}
-		}
+	s := &sweep{p: p, store: store, heights: heightsOf(p), index: map[ladderKey]int{}, class: map[string]int32{}}
+	if err := s.run(); err != nil {
+		return nil, err
 	}
-	for _, l := range out {
-		l.assign()
+	w := weights(p)
+	for i, l := range s.ladders {
+		l.assign(p, &s.grids[i], &w, s.specs)
 	}
-	return out, nil
-}
-
-// need is the picture width in px that a landing shows at density d.
-func need(l *place.Placed, d float64) int {
-	w, h := float64(l.File.Width), float64(l.File.Height)
-	if l.File.Vector != nil || w == 0 || h == 0 {
-		return 1
-	}
-	f := max(l.Landing.Size.X*d/w, l.Landing.Size.Y*d/h)
-	return max(int(math.Ceil(w*min(f, 1)-1e-6)), 1)
-}
-
-// widthBands cuts the widths at the named viewports, which are the last of their
-// band; the widest one goes on to the end.
-func widthBands(p *plan.Plan) []Band {
-	var widths []float64
-	for _, v := range p.Named {
-		if !slices.Contains(widths, v.Width) {
-			widths = append(widths, v.Width)
-		}
-	}
-	slices.Sort(widths)
-	var out []Band
-	over := 0.0
-	for _, w := range widths {
-		out = append(out, Band{Over: over, To: w})
-		over = w
-	}
-	if float64(p.Widths[1]) > over {
-		out = append(out, Band{Over: over})
-	} else {
-		out[len(out)-1].To = 0
-	}
-	return out
-}
-
-// bandHeights are the window heights that a band is sized for: those of the
-// named viewports at its ends.
-func bandHeights(p *plan.Plan, b Band) []float64 {
-	var out []float64
-	for _, v := range p.Named {
-		if (v.Width == b.To || b.To == 0 && v.Width >= b.Over) && !slices.Contains(out, v.Height) {
-			out = append(out, v.Height)
-		}
-	}
-	return out
-}
-
-// assign chooses the rungs: from the largest need down, each serves every need
-// that is not much smaller.
-func (l *Ladder) assign() {
-	var needs []int
-	for _, b := range l.Bands {
-		for _, t := range b.Tiers {
-			if t.Need > 0 {
-				needs = append(needs, t.Need)
-			}
-		}
-	}
-	slices.Sort(needs)
-	slices.Reverse(needs)
-	for _, n := range needs {
-		if len(l.Rungs) > 0 && float64(n) >= merge*float64(l.Rungs[0].Width) {
-			continue
-		}
-		h := max(int(math.Round(float64(n)*float64(l.File.Height)/float64(max(l.File.Width, 1)))), 1)
-		l.Rungs = append([]*Rung{{Width: n, Height: h}}, l.Rungs...)
-	}
-	for i := range l.Bands {
-		for k := range l.Bands[i].Tiers {
-			t := &l.Bands[i].Tiers[k]
-			if t.Need == 0 && k > 0 { // a density that the plan does not see here
-				t.Rung = l.Bands[i].Tiers[k-1].Rung
-				continue
-			}
-			for _, r := range l.Rungs {
-				if r.Width >= t.Need {
-					t.Rung = r
-					break
-				}
-			}
-		}
-	}
-	l.simplify()
-}
-
-// simplify joins densities, then bands, that are served by the same files.
-func (l *Ladder) simplify() {
-	for i := range l.Bands {
-		b := &l.Bands[i]
-		var tiers []Tier
-		for _, t := range b.Tiers {
-			if n := len(tiers); n > 0 && tiers[n-1].Rung == t.Rung {
-				tiers[n-1].Density = t.Density
-				tiers[n-1].Need = max(tiers[n-1].Need, t.Need)
-				continue
-			}
-			tiers = append(tiers, t)
-		}
-		b.Tiers = tiers
-	}
-	var bands []Band
-	for _, b := range l.Bands {
-		if n := len(bands); n > 0 && sameFiles(bands[n-1], b) {
-			bands[n-1].To = b.To
-			for k := range b.Tiers {
-				bands[n-1].Tiers[k].Need = max(bands[n-1].Tiers[k].Need, b.Tiers[k].Need)
-			}
-			continue
-		}
-		bands = append(bands, b)
-	}
-	l.Bands = bands
-}
-
-func sameFiles(a, b Band) bool {
-	return slices.EqualFunc(a.Tiers, b.Tiers, func(x, y Tier) bool { return x.Rung == y.Rung && x.Density == y.Density })
+	slices.SortFunc(s.ladders, func(a, b *Ladder) int {
+		return cmp.Or(cmp.Compare(a.order, b.order), cmp.Compare(a.Pos.Line, b.Pos.Line), cmp.Compare(a.Pos.Col, b.Pos.Col), cmp.Compare(a.Source, b.Source))
+	})
+	return s.ladders, nil
 }
 
 // At returns the rung that a window fetches; nil where the picture is not used.
 func (l *Ladder) At(e *css.Env) *Rung {
 	for _, b := range l.Bands {
 		if e.Width > b.Over && (b.To == 0 || e.Width <= b.To) {
-			for _, t := range b.Tiers {
+			tiers := b.Tiers
+			if b.Tall > 0 && e.Height > b.Tall {
+				tiers = b.TallTiers
+			}
+			for _, t := range tiers {
 				if e.Density <= t.Density {
 					return t.Rung
 				}
 			}
-			return b.Tiers[len(b.Tiers)-1].Rung
+			return tiers[len(tiers)-1].Rung
 		}
 	}
 	return nil
 }
 
-// Make codes the files of all ladders; boxes that share a picture share files.
-// The names carry a hash of the content.
-func Make(ladders []*Ladder) error {
-	type key struct {
-		source string
-		w, h   int
-		tiled  bool
+// Size is what the stylesheet says in place of a layer's size, so that the rung's file
+// lands where the whole picture would: cover stays, since a crop around the position
+// covers alike; lengths shrink with the part; auto is said in lengths, since the file has
+// fewer px than the picture.
+func (r *Rung) Size(s css.Size, f *picture.File) css.Size {
+	if s.Kind != css.SizeLengths || f.Vector != nil {
+		return s
 	}
-	groups := map[key][]*Rung{}
-	var order []key
-	files := map[string]*Ladder{}
-	for _, l := range ladders {
-		for _, r := range l.Rungs {
-			k := key{l.Source, r.Width, r.Height, l.Tiled}
-			if groups[k] == nil {
-				order = append(order, k)
-			}
-			groups[k] = append(groups[k], r)
-		}
-		files[l.Source] = l
+	w, h := float64(f.Width), float64(f.Height)
+	px := func(n css.Num) bool { return !n.IsCalc() && n.Unit == css.Px }
+	switch {
+	case s.AutoW && s.AutoH:
+		s = css.Size{W: css.Num{Unit: css.Px, Val: w}, H: css.Num{Unit: css.Px, Val: h}}
+	case s.AutoW && px(s.H):
+		s.W, s.AutoW = css.Num{Unit: css.Px, Val: s.H.Val * w / h}, false
+	case s.AutoH && px(s.W):
+		s.H, s.AutoH = css.Num{Unit: css.Px, Val: s.W.Val * h / w}, false
 	}
-	slices.SortStableFunc(order, func(a, b key) int { return cmp.Compare(b.w*b.h, a.w*a.h) })
-	var g errgroup.Group
-	g.SetLimit(2) // each holds a decoded picture
-	for _, k := range order {
-		g.Go(func() error {
-			made, err := makeRung(files[k.source].File, k.source, k.w, k.h, k.tiled)
-			if err != nil {
-				return source.At(err, files[k.source].Pos, "", 0)
-			}
-			for _, r := range groups[k] {
-				*r = made
-			}
-			return nil
-		})
+	if !s.AutoW && r.Window.W < w {
+		s.W.Val *= r.Window.W / w
 	}
-	return g.Wait()
-}
-
-func makeRung(f *picture.File, src string, w, h int, tiled bool) (Rung, error) {
-	if f.Vector != nil {
-		return named(Rung{Width: w, Height: h, Format: "svg", Data: f.Data()}, src), nil
+	if !s.AutoH && r.Window.H < h {
+		s.H.Val *= r.Window.H / h
 	}
-	img, err := f.Pixels()
-	if err != nil {
-		return Rung{}, err
-	}
-	w, h = min(w, img.Rect.Dx()), min(h, img.Rect.Dy())
-	resize := picture.Resize
-	if tiled {
-		resize = picture.ResizeTile
-	}
-	c, err := picture.Encode(resize(img, w, h), f.Format)
-	if err != nil {
-		return Rung{}, fmt.Errorf("%s: %w", src, err)
-	}
-	r := Rung{Width: w, Height: h, Format: c.Format, Data: c.Data}
-	web := (f.Format == "jpeg" || f.Format == "png") && !f.IsPart()
-	if web && w == f.Width && h == f.Height && f.Orientation == 1 && f.Bytes <= len(c.Data) {
-		r.Format, r.Data = f.Format, f.Data() // coding again would only lose
-	}
-	return named(r, src), nil
-}
-
-// named gives a file its name: picture, width, and 8 digits of its content's hash.
-func named(r Rung, src string) Rung {
-	base := path.Base(src)
-	if strings.HasPrefix(src, "data:") {
-		base = "inline"
-	}
-	part := ""
-	if b, _, ok := strings.Cut(base, "#"); ok {
-		base, part = b, "-part"
-	}
-	base = strings.TrimSuffix(base, path.Ext(base)) + part
-	clean := strings.Map(func(c rune) rune {
-		if c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-' || c == '_' {
-			return c
-		}
-		return '-'
-	}, strings.ToLower(base))
-	sum := sha256.Sum256(r.Data)
-	ext := map[string]string{"jpeg": "jpg"}[r.Format]
-	if ext == "" {
-		ext = r.Format
-	}
-	if r.Format == "svg" {
-		r.Name = fmt.Sprintf("%s-%s.svg", clean, hex.EncodeToString(sum[:4]))
-	} else {
-		r.Name = fmt.Sprintf("%s-%d-%s.%s", clean, r.Width, hex.EncodeToString(sum[:4]), ext)
-	}
-	return r
+	return s
 }

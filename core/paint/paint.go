@@ -29,6 +29,8 @@ type Options struct {
 	Scroll float64 // how far the page is scrolled, CSS px
 	// Loading leaves out the picture files, as before they have come.
 	Loading bool
+	// Part is the only part that is painted, in device px from the box's corner; empty is all.
+	Part image.Rectangle
 }
 
 // MaxPixels bounds the painted box.
@@ -83,6 +85,10 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 	}
 	if int64(w)*int64(h) > MaxPixels {
 		return nil, &source.LimitError{Pos: f.Box.Pos, Msg: fmt.Sprintf("the box %q would be %dx%d device px", f.Box.Name, w, h)}
+	}
+	if !opt.Part.Empty() {
+		part := opt.Part.Intersect(image.Rect(0, 0, w, h))
+		x0, y0, w, h = x0+part.Min.X, y0+part.Min.Y, part.Dx(), part.Dy()
 	}
 	var layers []place.Placed
 	for i := range f.At.Layers() {

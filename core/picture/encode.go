@@ -2,101 +2,173 @@ package picture
 
 import (
 	"bytes"
+	"context"
+	"fmt"
 	"image"
 	"image/jpeg"
 	"image/png"
 
-	"golang.org/x/image/draw"
+	"tourmaline/core/codec"
 )
 
-// Resize returns the picture scaled to w x h px. It only ever makes pictures
-// smaller: at the picture's own size it returns img itself.
-func Resize(img *image.RGBA, w, h int) *image.RGBA {
-	if img.Rect.Dx() == w && img.Rect.Dy() == h {
-		return img
-	}
-	dst := image.NewRGBA(image.Rect(0, 0, w, h))
-	draw.CatmullRom.Scale(dst, dst.Rect, img, img.Rect, draw.Src, nil)
-	return dst
+// Coding is one way to code a picture.
+type Coding struct {
+	Format   string // jpeg, png, webp, avif
+	Quality  int    // 1 worst to 100 best; PNG has none
+	Lossless bool   // webp without loss: Quality is how long it may take
+	Thorough bool   // slower and smaller
 }
 
-// maxTile is the largest picture, px, that ResizeTile filters across its edges;
-// it holds nine of them. Larger ones are hardly ever textures.
-const maxTile = 2 << 20
-
-// ResizeTile is Resize for a picture that repeats: filtering goes on across its
-// edges, so that they match as before.
-func ResizeTile(img *image.RGBA, w, h int) *image.RGBA {
-	sw, sh := img.Rect.Dx(), img.Rect.Dy()
-	if sw == w && sh == h || sw*sh > maxTile {
-		return Resize(img, w, h)
-	}
-	nine := image.NewRGBA(image.Rect(0, 0, 3*sw, 3*sh))
-	for y := range 3 {
-		for x := range 3 {
-			draw.Draw(nine, image.Rect(x*sw, y*sh, (x+1)*sw, (y+1)*sh), img, image.Point{}, draw.Src)
+// Code codes a picture, without metadata, as sRGB. JPEG has no alpha: it is lost. Errors
+// are of the encoder. The same picture and coding give the same bytes everywhere.
+func Code(img *image.RGBA, c Coding) ([]byte, error) {
+	ctx := context.Background()
+	switch c.Format {
+	case "jpeg":
+		var b bytes.Buffer
+		var src image.Image = img
+		if g, ok := gray(img); ok {
+			src = g
 		}
+		if err := jpeg.Encode(&b, src, &jpeg.Options{Quality: c.Quality}); err != nil {
+			return nil, err
+		}
+		return Recode(b.Bytes())
+	case "png":
+		var b bytes.Buffer
+		enc := png.Encoder{CompressionLevel: png.DefaultCompression}
+		if c.Thorough {
+			enc.CompressionLevel = png.BestCompression
+		}
+		if err := enc.Encode(&b, reduce(img)); err != nil {
+			return nil, err
+		}
+		return b.Bytes(), nil
+	case "webp":
+		o := codec.WebP{Quality: float32(c.Quality), Method: 2, AlphaQuality: 90, Sharp: c.Thorough}
+		if c.Thorough {
+			o.Method = 6
+		}
+		if c.Lossless {
+			o = codec.WebP{Lossless: true, Effort: 5}
+			if c.Thorough {
+				o.Effort = 9
+			}
+		}
+		return codec.Shared().EncodeWebP(ctx, toNRGBA(img), o)
+	case "avif":
+		o := codec.AVIF{CQ: cq(c.Quality), AlphaCQ: max(cq(c.Quality)-8, 0), Speed: 8, Tune: 1}
+		if c.Thorough {
+			o.Speed = 6
+		}
+		return codec.Shared().EncodeAVIF(ctx, toNRGBA(img), o)
 	}
-	big := Resize(nine, 3*w, 3*h)
-	dst := image.NewRGBA(image.Rect(0, 0, w, h))
-	draw.Draw(dst, dst.Rect, big, image.Pt(w, h), draw.Src)
-	return dst
+	return nil, fmt.Errorf("%q is not a format that is written", c.Format)
 }
 
-// Coded is a picture as a file.
-type Coded struct {
-	Format string // jpeg or png
-	Data   []byte
-}
+// cq is AV1's quantiser level, 63 worst to 0, of a quality.
+func cq(quality int) int { return min(max(63-(quality*63+50)/100, 0), 63) }
 
-// Quality of JPEG files: at this value no difference is seen at arm's length on
-// photographs, and files are about a tenth of the raw pixels.
-const jpegQuality = 80
-
-// jpegGain is how much lighter a JPEG must be than the lossless PNG to be worth
-// its loss on pictures that came as PNG: flat art stays PNG.
-const jpegGain = 0.6
-
-// Encode codes a picture: with alpha as PNG, photographs as JPEG; an opaque
-// picture that was lossless stays so unless JPEG is much lighter.
-func Encode(img *image.RGBA, sourceFormat string) (Coded, error) {
-	alpha := HasAlpha(img)
-	lossy := sourceFormat == "jpeg" || sourceFormat == "webp"
-	var j, p bytes.Buffer
-	if !alpha {
-		if err := jpeg.Encode(&j, img, &jpeg.Options{Quality: jpegQuality}); err != nil {
-			return Coded{}, err
-		}
-		if lossy {
-			return Coded{"jpeg", j.Bytes()}, nil
+// toNRGBA takes alpha out of the colours.
+func toNRGBA(img *image.RGBA) *image.NRGBA {
+	out := &image.NRGBA{Pix: img.Pix, Stride: img.Stride, Rect: img.Rect}
+	if !HasAlpha(img) {
+		return out // the same bytes
+	}
+	out.Pix = make([]uint8, len(img.Pix))
+	for i := 0; i+3 < len(img.Pix); i += 4 {
+		p, q := img.Pix[i:i+4], out.Pix[i:i+4]
+		q[3] = p[3]
+		if a := uint32(p[3]); a > 0 {
+			for c := range 3 {
+				q[c] = uint8(min((uint32(p[c])*255+a/2)/a, 255))
+			}
 		}
 	}
-	enc := png.Encoder{CompressionLevel: png.BestCompression}
-	if err := enc.Encode(&p, reduce(img, alpha)); err != nil {
-		return Coded{}, err
-	}
-	if !alpha && float64(j.Len()) < jpegGain*float64(p.Len()) {
-		return Coded{"jpeg", j.Bytes()}, nil
-	}
-	return Coded{"png", p.Bytes()}, nil
+	return out
 }
 
 // reduce gives the encoder the smallest model that holds the picture: a palette
 // for up to 256 colours, grey for grey.
-func reduce(img *image.RGBA, alpha bool) image.Image {
-	pal, ok := palette(img)
-	if ok {
+func reduce(img *image.RGBA) image.Image {
+	if pal, ok := palette(img); ok {
 		return pal
 	}
-	if !alpha {
-		gray := image.NewGray(img.Rect)
-		for i := 0; i < len(img.Pix); i += 4 {
-			if img.Pix[i] != img.Pix[i+1] || img.Pix[i] != img.Pix[i+2] {
-				return img
-			}
-			gray.Pix[i/4] = img.Pix[i]
-		}
-		return gray
+	if g, ok := gray(img); ok {
+		return g
+	}
+	if HasAlpha(img) {
+		return toNRGBA(img)
 	}
 	return img
+}
+
+// gray is the picture in one channel, where all three are equal and opaque.
+func gray(img *image.RGBA) (*image.Gray, bool) {
+	out := image.NewGray(img.Rect)
+	for i := 0; i < len(img.Pix); i += 4 {
+		if img.Pix[i] != img.Pix[i+1] || img.Pix[i] != img.Pix[i+2] || img.Pix[i+3] != 255 {
+			return nil, false
+		}
+		out.Pix[i/4] = img.Pix[i]
+	}
+	return out, true
+}
+
+// Clean is the file itself, upright and in sRGB, without metadata and with the same
+// pixels; nil where that cannot be had but by coding again.
+func (f *File) Clean() []byte {
+	if f.IsPart() || f.Orientation != 1 {
+		return nil
+	}
+	if _, other := parseProfile(f.profile()); other {
+		return nil
+	}
+	switch f.Format {
+	case "jpeg":
+		if h := f.Header(); h.Channels > 3 {
+			return nil
+		}
+		if data, err := Recode(f.data); err == nil && len(data) <= len(f.data) {
+			return data
+		}
+	case "png":
+		return cleanPNG(f.data)
+	}
+	return nil
+}
+
+// cleanPNG keeps the chunks that pixels depend on.
+func cleanPNG(data []byte) []byte {
+	out := append([]byte{}, data[:8]...)
+	for i := 8; i+12 <= len(data); {
+		n := int(uint32(data[i])<<24 | uint32(data[i+1])<<16 | uint32(data[i+2])<<8 | uint32(data[i+3]))
+		if n < 0 || n > len(data)-i-12 {
+			return nil
+		}
+		switch kind := string(data[i+4 : i+8]); kind {
+		case "IHDR", "PLTE", "tRNS", "IDAT", "IEND":
+			out = append(out, data[i:i+12+n]...)
+			if kind == "IEND" {
+				return out
+			}
+		}
+		i += 12 + n
+	}
+	return nil
+}
+
+// Stand returns a file with f's name and natural size whose pixels are img, which may
+// be of another size: what a box shows with another version of its picture.
+func (f *File) Stand(img *image.RGBA) *File {
+	s := &File{Name: f.Name, Format: f.Format, Width: f.Width, Height: f.Height, Orientation: 1, Bytes: f.Bytes, data: f.data}
+	s.once.Do(func() { s.pixels = img })
+	return s
+}
+
+// With returns a store that gives file for one name, and what s gives for others.
+func (s *Store) With(name string, file *File) *Store {
+	o := &Store{fsys: s.fsys, under: s}
+	o.files.Store(name, &opened{file: file})
+	return o
 }

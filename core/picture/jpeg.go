@@ -314,7 +314,7 @@ func chroma(k int) uint8 { return uint8(min(k, 1)) }
 
 // sequential is everything in one scan.
 func (j *jpegFile) sequential() []jscan {
-	t := jscan{from: 0, to: 63}
+	t := jscan{from: 0, to: 63, tokens: make([]token, 0, 8*len(j.comps[0].blocks))}
 	for k := range j.comps {
 		t.comps = append(t.comps, k)
 	}
@@ -360,7 +360,7 @@ func (j *jpegFile) progressive() []jscan {
 // band is a scan of some coefficients of one component.
 func (j *jpegFile) band(k, from, to int) jscan {
 	c := &j.comps[k]
-	t := jscan{comps: []int{k}, from: from, to: to}
+	t := jscan{comps: []int{k}, from: from, to: to, tokens: make([]token, 0, 4*len(c.blocks))}
 	slot := 2 + chroma(k)
 	empty := 0 // blocks that end, in a row
 	flush := func() {

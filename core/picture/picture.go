@@ -83,6 +83,7 @@ type Store struct {
 	fsys  []fs.FS
 	mu    sync.Mutex
 	files sync.Map // name to opened: reading takes no lock
+	under *Store   // asked for names that are not in files: see With
 }
 
 type opened struct {
@@ -102,6 +103,9 @@ func NewStore(folders ...fs.FS) *Store {
 func (s *Store) File(name string) (*File, error) {
 	if o, ok := s.files.Load(name); ok {
 		return o.(*opened).file, o.(*opened).err
+	}
+	if s.under != nil {
+		return s.under.File(name)
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()

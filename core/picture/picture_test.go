@@ -141,36 +141,16 @@ func TestColoursAreMeansOfLight(t *testing.T) {
 	}
 }
 
-func TestEncodeChoosesTheFormat(t *testing.T) {
-	flat, noisy, clear := image.NewRGBA(image.Rect(0, 0, 64, 64)), image.NewRGBA(image.Rect(0, 0, 64, 64)), image.NewRGBA(image.Rect(0, 0, 64, 64))
-	seed := uint32(7)
-	for i := range 64 * 64 {
-		seed = seed*1664525 + 1013904223
-		flat.SetRGBA(i%64, i/64, color.RGBA{20, 40, 60, 255})
-		noisy.SetRGBA(i%64, i/64, color.RGBA{uint8(seed >> 24), uint8(seed >> 16), uint8(seed >> 8), 255})
-		clear.SetRGBA(i%64, i/64, color.RGBA{0, 0, 0, uint8(i)})
-	}
-	for _, r := range []struct {
-		name, source, want string
-		img                *image.RGBA
-	}{{"flat art stays lossless", "png", "png", flat}, {"noise that was PNG", "png", "jpeg", noisy}, {"a photograph", "jpeg", "jpeg", noisy}, {"alpha", "png", "png", clear}} {
-		c, err := Encode(r.img, r.source)
-		if err != nil || c.Format != r.want {
-			t.Errorf("%s: %s, %v", r.name, c.Format, err)
-		}
-	}
-}
-
 // A tile that is made smaller still joins on itself: across the edge it changes
 // as it does inside.
-func TestResizeTileKeepsTheSeam(t *testing.T) {
+func TestScaleKeepsTheSeam(t *testing.T) {
 	const n = 96
 	img := image.NewRGBA(image.Rect(0, 0, n, n))
 	for i := range n * n {
 		v := uint8(128 + 100*math.Sin(2*math.Pi*(float64(i%n)+0.5)/n))
 		img.SetRGBA(i%n, i/n, color.RGBA{v, v, v, 255})
 	}
-	out := ResizeTile(img, 40, 40)
+	out := Scale(img, Whole(img), 40, 40, Scaling{Wrap: true})
 	inner, seam := 0, 0
 	at := func(x int) int { return int(out.RGBAAt(x%40, 20).R) }
 	for x := range 39 {

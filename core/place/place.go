@@ -86,16 +86,6 @@ func (l *Landing) Stretch() float64 {
 	return l.Scale.X / l.Scale.Y
 }
 
-// SharpFloor is how many picture px a device px needs to look sharp: one, but at
-// density 3 and above three quarters look the same. See docs/RATIONALE.md, "Why is
-// 0.75 px for each device px sharp at density 3?".
-func SharpFloor(density float64) float64 {
-	if density >= 3 {
-		return 0.75
-	}
-	return 1
-}
-
 // Land computes a landing. It does not allocate.
 // Source: CSS Backgrounds 3, background-size, -position and -repeat
 // (https://www.w3.org/TR/css-backgrounds-3/#the-background-size).

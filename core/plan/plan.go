@@ -98,6 +98,7 @@ type Plan struct {
 	Boxes    []*Box
 	Budget   map[string]float64 // bytes by viewport name
 	Accept   []Accept
+	Files    Files
 }
 
 // Accept says that a finding is known and meant.
@@ -220,6 +221,7 @@ type Layer struct {
 	Subject [2]float64 // the share of the box that keep should take; zero: any
 	Avoid   bool       // keep is to stay out from under text areas
 	Tells   string     // what it shows, where it carries meaning
+	Quality float64    // of its files; 0 is the plan's
 }
 
 // OpenKind is what is left to settle.
@@ -274,6 +276,7 @@ type Notes struct {
 	Texture bool
 	Tells   string
 	Color   bool // the layer is a colour, painted as a gradient
+	Quality float64
 }
 
 // Computed is a box's values where a certain set of its rules holds.
@@ -412,7 +415,7 @@ func (b *Box) compute(mask uint64) (*Computed, error) {
 				break
 			}
 			c.Notes[n] = Notes{Pos: l.Pos, Keep: l.Keep, Focus: l.Focus, Auto: l.Auto, Filters: l.Filters,
-				Texture: l.Texture, Tells: l.Tells, Color: l.Color != nil}
+				Texture: l.Texture, Tells: l.Tells, Color: l.Color != nil, Quality: l.Quality}
 			n++
 		}
 	} else {

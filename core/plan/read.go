@@ -17,7 +17,7 @@ func Parse(file string, data []byte) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3}}
+	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3}, Files: DefaultFiles()}
 	version := false
 	err = root.keys(map[string]func(*node) error{
 		"tourmaline": func(n *node) error {
@@ -48,6 +48,7 @@ func Parse(file string, data []byte) (*Plan, error) {
 			return nil
 		},
 		"budget": p.readBudget,
+		"files":  p.readFiles,
 		"accept": p.readAccept,
 	})
 	if err != nil {
@@ -518,6 +519,13 @@ func readLayer(n *node) (Layer, error) {
 			return nil
 		}),
 		"filter": only("filter", func(n *node) (err error) { l.Filters, err = parsed(n, css.ParseFilters); return }),
+		"quality": only("quality", func(n *node) (err error) {
+			if l.CSS.Image.Gradient != nil {
+				return n.fail("a picture: a gradient has no file")
+			}
+			l.Quality, err = parsed(n, ParseQuality)
+			return
+		}),
 	})
 	if err != nil {
 		return l, err

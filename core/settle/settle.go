@@ -318,7 +318,7 @@ func (s *solver) demands(boxes []*plan.Box) []Demand {
 					if ok, err := place.Layer(&p, f, pg, l, 0, s.store); !ok || err != nil || p.File == nil || p.File.Vector != nil || p.File.Width == 0 {
 						continue
 					}
-					sc := max(p.Landing.Size.X/float64(p.File.Width), p.Landing.Size.Y/float64(p.File.Height)) * d * place.SharpFloor(d)
+					sc := max(p.Landing.Size.X/float64(p.File.Width), p.Landing.Size.Y/float64(p.File.Height)) * d * s.plan.Files.Floor(d)
 					if n := found[i][p.File]; sc > n.scale {
 						found[i][p.File] = need{sc, v, f.Box.Name}
 					}

@@ -2,7 +2,7 @@
 // both as they are shown.
 //
 //	ref := similar.To(ideal, 2)        // shown at two device px per CSS px
-//	ref.Score(coded)                   // 100: no difference; 95: none that is seen
+//	ref.Score(coded)                   // 100: no difference; 95: none that is found by looking
 //
 // It is structural similarity (Wang and others, Image Quality Assessment, 2004, and
 // its multi-scale form, 2003) on brightness and, with less weight, on the two colour
@@ -116,6 +116,9 @@ func weight(size float64) float64 {
 	return math.Pow(0.7, u)
 }
 
+// spread makes the scores that matter lie between 80 and 100.
+const spread = 5
+
 // colourShare is what the colour differences count against brightness.
 const colourShare = 0.25
 
@@ -128,26 +131,29 @@ func (r *Reference) Score(img *image.RGBA) float64 {
 	luma, blue, red := apart(img)
 	loss, total := 0.0, 0.0
 	for i := range scales {
-		w := weight(math.Pow(2, float64(i)) / r.density)
-		loss += w * r.luma[i].loss(luma[i])
+		size := math.Pow(2, float64(i)) / r.density
+		w, f := weight(size), floor(size)
+		loss += w * r.luma[i].loss(luma[i], f)
 		total += w
 		if i > 0 {
-			loss += w * colourShare * (r.blue[i-1].loss(blue[i-1]) + r.red[i-1].loss(red[i-1])) / 2
+			loss += w * colourShare * (r.blue[i-1].loss(blue[i-1], f) + r.red[i-1].loss(red[i-1], f)) / 2
 			total += w * colourShare
 		}
 	}
-	return 100 * (1 - loss/total)
+	return 100 - spread*100*loss/total
 }
 
-// floor is the constant that keeps structural similarity from dividing by nothing,
-// for values of 0..255: (0.03 * 255)². It is about the variance that is not seen.
-const floor = 58.5225
+// floor is the variance, of values 0..255, that is not seen in px that are size CSS
+// px large. It is the constant that keeps structural similarity from dividing by
+// nothing, (0.03 * 255)², and grows for px smaller than two: grain that fine is seen
+// only when it is strong.
+func floor(size float64) float64 { return 58.5225 * max(1, 2/size) }
 
 // cell is the sums over 4 x 4 px of a pair of planes.
 type cell struct{ n, a, b, aa, bb, ab float32 }
 
 // loss is the root of the mean of (1 - SSIM)² over all windows.
-func (p plane) loss(q plane) float64 {
+func (p plane) loss(q plane, floor float64) float64 {
 	across, down := (p.w+3)/4, (p.h+3)/4
 	if across == 0 || down == 0 {
 		return 0

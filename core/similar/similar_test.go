@@ -31,7 +31,7 @@ func TestLossByHand(t *testing.T) {
 		}
 		return p
 	}
-	if got, want := flat(100).loss(flat(110)), 1-58.5225/158.5225; math.Abs(got-want) > 1e-9 {
+	if got, want := flat(100).loss(flat(110), 58.5225), 1-58.5225/158.5225; math.Abs(got-want) > 1e-9 {
 		t.Errorf("loss %g, want %g", got, want)
 	}
 	// Half 100, half 120 (mean 110, variance 100) against grey 110: covariance 0, so
@@ -40,13 +40,13 @@ func TestLossByHand(t *testing.T) {
 	for i := range 32 {
 		half.v[i] = 120
 	}
-	if got, want := half.loss(flat(110)), 1-58.5225/158.5225; math.Abs(got-want) > 1e-6 {
+	if got, want := half.loss(flat(110), 58.5225), 1-58.5225/158.5225; math.Abs(got-want) > 1e-6 {
 		t.Errorf("loss %g, want %g", got, want)
 	}
 }
 
 // lossSlowly goes window by window over the px.
-func lossSlowly(p, q plane) float64 {
+func lossSlowly(p, q plane, floor float64) float64 {
 	total, n := 0.0, 0
 	across, down := (p.w+3)/4, (p.h+3)/4
 	for wy := range max(down-1, 1) {
@@ -83,7 +83,7 @@ func TestLossIsItsDefinition(t *testing.T) {
 			p.v[i] = float32(r.IntN(256))
 			q.v[i] = min(max(p.v[i]+float32(r.IntN(41)-20), 0), 255)
 		}
-		if got, want := p.loss(q), lossSlowly(p, q); math.Abs(got-want) > 1e-4 {
+		if got, want := p.loss(q, 90), lossSlowly(p, q, 90); math.Abs(got-want) > 1e-4 {
 			t.Errorf("%v: %g, by definition %g", size, got, want)
 		}
 	}
@@ -117,7 +117,7 @@ func TestScoreOrdersDamage(t *testing.T) {
 		}
 		return waves(x, y)
 	})
-	if s := ref.Score(corner); s > 90 {
+	if s := ref.Score(corner); s > 50 {
 		t.Errorf("a sixteenth of the picture is lost and the score is %g", s)
 	}
 	if ref.Score(pattern(20, 20, waves)) != 0 {
@@ -135,7 +135,7 @@ func TestScoreSeesColour(t *testing.T) {
 		}
 		return img
 	}
-	if s := To(paint(color.RGBA{200, 60, 60, 255}), 1).Score(paint(color.RGBA{102, 102, 102, 255})); s > 95 {
+	if s := To(paint(color.RGBA{200, 60, 60, 255}), 1).Score(paint(color.RGBA{102, 102, 102, 255})); s > 75 {
 		t.Errorf("red and grey of one brightness: %g", s)
 	}
 }

@@ -1,0 +1,331 @@
+package cut
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"sync"
+
+	"tourmaline/core/check"
+	"tourmaline/core/css"
+	"tourmaline/core/layout"
+	"tourmaline/core/picture"
+	"tourmaline/core/place"
+	"tourmaline/core/plan"
+	"tourmaline/core/work"
+)
+
+// cell is what one picture of one box needs at one width, density and class of
+// heights.
+type cell struct {
+	scale        float64 // px of a file for each px of the source, 0..1; 0: it is not seen
+	across, down float64 // share of the picture that a file must hold, around its position
+	class        int32   // of the layer's declarations, in sweep.specs
+}
+
+// add joins what two landings need.
+func (c *cell) add(o cell) {
+	if c.scale == 0 {
+		*c = o
+		return
+	}
+	c.scale = max(c.scale, o.scale)
+	if c.class != o.class {
+		// Files are cut around one position: what is shown at two is whole.
+		c.across, c.down, c.class = 1, 1, anyClass
+		return
+	}
+	c.across, c.down = max(c.across, o.across), max(c.down, o.down)
+}
+
+// anyClass is the class of cells that serve layers with different declarations.
+const anyClass = -1
+
+// spec is what a crop depends on: the per cent that line up with the same per cent
+// of the box, by axis. NaN is a position or size that a crop would change.
+type spec struct{ x, y float64 }
+
+// specOf reads the declarations of a layer.
+func specOf(l *css.Layer) spec {
+	s := spec{percent(l.Position.X), percent(l.Position.Y)}
+	plain := func(r css.Repeat) bool { return r == css.NoRepeat || r == css.Tile }
+	lengths := l.Size.Kind == css.SizeLengths && !l.Size.W.IsCalc() && !l.Size.H.IsCalc()
+	if l.Image.Set != nil || !plain(l.Repeat.X) || !plain(l.Repeat.Y) || l.Size.Kind != css.Cover && !lengths {
+		s.x, s.y = math.NaN(), math.NaN()
+	}
+	return s
+}
+
+// percent is the share of the free space that lies before the picture, 0..1; the rest
+// of an offset moves the picture and its crop alike.
+func percent(e css.Edge) float64 {
+	if e.Offset.IsCalc() {
+		return math.NaN()
+	}
+	at := func(free float64) float64 {
+		return e.ResolveEdge(&css.Env{Width: 1000, Height: 1000, Density: 1}, free)
+	}
+	p := (at(1000) - at(0)) / 1000
+	if p < 0 || p > 1 {
+		return math.NaN()
+	}
+	return p
+}
+
+// holds is the share of a picture that a crop around p must hold so that the part
+// from..to (0..1) is in it: the crop of share c begins at p (1 - c).
+func holds(from, to, p float64) float64 {
+	if math.IsNaN(p) {
+		return 1
+	}
+	c := 0.0
+	if p > 0 {
+		c = 1 - from/p
+	}
+	if p < 1 {
+		c = max(c, (to-p)/(1-p))
+	}
+	return min(max(c, 1e-3), 1)
+}
+
+// needOf is the cell of one landing. tiled is true where copies of it are seen.
+func needOf(l *place.Placed, s spec, floor float64) (c cell, tiled bool) {
+	w, h := float64(l.File.Width), float64(l.File.Height)
+	if l.File.Vector != nil || w == 0 || h == 0 {
+		return cell{scale: 1, across: 1, down: 1}, l.Landing.Step != place.Point{}
+	}
+	d := &l.Landing
+	if d.Size.X <= 0 || d.Size.Y <= 0 {
+		return cell{}, false
+	}
+	c.scale = min(max(d.Size.X*l.Env.Density/w, d.Size.Y*l.Env.Density/h)*floor, 1)
+	axis := func(area, areaLen, paint, paintLen, origin, size, step, p float64) (float64, bool) {
+		// Cover fills the positioning area, so a crop must hold that as well.
+		from := (min(area, paint) - origin) / size
+		to := (max(area+areaLen, paint+paintLen) - origin) / size
+		const eps = 1e-9
+		if step > 0 && (from < -eps || to > 1+eps) {
+			return 1, true
+		}
+		return holds(max(from, 0), min(to, 1), p), false
+	}
+	var tx, ty bool
+	c.across, tx = axis(d.Area.X, d.Area.W, d.Paint.X, d.Paint.W, d.Origin.X, d.Size.X, d.Step.X, s.x)
+	c.down, ty = axis(d.Area.Y, d.Area.H, d.Paint.Y, d.Paint.H, d.Origin.Y, d.Size.Y, d.Step.Y, s.y)
+	return c, tx || ty
+}
+
+// grid is the cells of one ladder: two classes of heights, densities, widths.
+type grid [2][][]cell
+
+// sweep is the demand of all ladders.
+type sweep struct {
+	p       *plan.Plan
+	store   *picture.Store
+	heights []int
+	ladders []*Ladder
+	grids   []grid
+	specs   []spec // by class
+
+	mu    sync.Mutex
+	index map[ladderKey]int
+	class map[string]int32
+}
+
+type ladderKey struct {
+	box int
+	url string
+}
+
+// run evaluates every width, height and density of the plan. Errors are of pictures.
+func (s *sweep) run() error {
+	lo, hi := s.p.Widths[0], s.p.Widths[1]
+	const chunk = 32
+	jobs := (hi-lo)/chunk + 1
+	errs := make([]error, jobs)
+	work.Each(jobs, func(i int) {
+		errs[i] = s.part(lo+i*chunk, min(lo+(i+1)*chunk-1, hi))
+	})
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *sweep) part(from, to int) error {
+	var room layout.Room
+	var p place.Placed
+	type seen struct {
+		g     grid
+		spec  spec
+		class int32
+		l     *Ladder
+		tiled bool
+	}
+	var all []*seen
+	for di, d := range s.p.Density {
+		known := map[*css.Layer]*seen{} // image-set() may choose another file at another density
+		floor := s.p.Files.Floor(d)
+		for _, h := range s.heights {
+			for w := max(from, s.p.Spans[di][0]); w <= min(to, s.p.Spans[di][1]); w++ {
+				pg := room.At(s.p, plan.Viewport{Width: float64(w), Height: float64(h), Density: d}, layout.Exact)
+				tall := 0
+				if float64(h) > usual(s.p, w) {
+					tall = 1
+				}
+				for b := range pg.Frames {
+					f := &pg.Frames[b]
+					for n := range f.At.Layers() {
+						if f.At.Layers()[n].Image.Gradient != nil {
+							continue
+						}
+						ok, err := place.Layer(&p, f, pg, n, 0, s.store)
+						if err != nil {
+							return err
+						}
+						if !ok || p.File == nil {
+							continue
+						}
+						k := known[p.Layer]
+						if k == nil {
+							k = &seen{spec: specOf(p.Layer), class: s.classOf(p.Layer)}
+							k.l, k.g = s.ladder(ladderKey{b, p.Image.URL}, f, &p)
+							known[p.Layer] = k
+							all = append(all, k)
+						}
+						c, tiled := needOf(&p, k.spec, floor)
+						c.class = k.class
+						k.tiled = k.tiled || tiled
+						k.g[tall][di][w-s.p.Widths[0]].add(c)
+					}
+				}
+			}
+		}
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, k := range all {
+		k.l.Tiled = k.l.Tiled || k.tiled
+	}
+	return nil
+}
+
+// ladder returns a picture's ladder and its cells, made when it is first seen.
+func (s *sweep) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder, grid) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if i, ok := s.index[key]; ok {
+		return s.ladders[i], s.grids[i]
+	}
+	quality := p.Notes.Quality
+	if quality == 0 {
+		quality = s.p.Files.Quality
+	}
+	l := &Ladder{Box: f.Box, Pos: p.Notes.Pos, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Texture: p.Notes.Texture, order: key.box}
+	var g grid
+	for t := range g {
+		g[t] = make([][]cell, len(s.p.Density))
+		for d := range g[t] {
+			g[t][d] = make([]cell, s.p.Widths[1]-s.p.Widths[0]+1)
+		}
+	}
+	s.ladders, s.grids = append(s.ladders, l), append(s.grids, g)
+	s.index[key] = len(s.ladders) - 1
+	return l, g
+}
+
+// classOf numbers the declarations that a landing depends on.
+func (s *sweep) classOf(l *css.Layer) int32 {
+	key := fmt.Sprintf("%s/%s/%s/%s/%s/%s", l.Position, l.Size, l.Repeat, l.Origin, l.Clip, l.Attachment)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if c, ok := s.class[key]; ok {
+		return c
+	}
+	s.specs = append(s.specs, specOf(l))
+	s.class[key] = int32(len(s.specs) - 1)
+	return s.class[key]
+}
+
+// usual is the height of the named viewport whose width is nearest, by ratio: taller
+// windows of that width are seen, but seldom, and get files of their own where that
+// saves.
+func usual(p *plan.Plan, w int) float64 {
+	best, h := math.Inf(1), 0.0
+	for _, v := range p.Named {
+		far := math.Abs(math.Log(v.Width / float64(w)))
+		if far < best-1e-9 || far < best+1e-9 && v.Height > h {
+			best, h = far, v.Height
+		}
+	}
+	return h
+}
+
+// heightsOf are the window heights of the sweep, and those of named viewports.
+func heightsOf(p *plan.Plan) []int {
+	out := slices.Clone(check.Heights(p))
+	for _, v := range p.Named {
+		if h := int(v.Height); !slices.Contains(out, h) {
+			out = append(out, h)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// weights spread the shares of the named viewports over the widths about them, up to
+// 15% to both sides, at their density; a little lies everywhere, since every window
+// may come. The result is by class of heights, density and width, and adds up to 1.
+func weights(p *plan.Plan) grid2 {
+	const everywhere, reach = 0.04, 0.15
+	n := p.Widths[1] - p.Widths[0] + 1
+	var out grid2
+	for t := range out {
+		out[t] = make([][]float64, len(p.Density))
+		for d := range out[t] {
+			out[t][d] = make([]float64, n)
+		}
+	}
+	cells := 0.0
+	for d := range p.Density {
+		cells += float64(max(min(p.Spans[d][1], p.Widths[1])-max(p.Spans[d][0], p.Widths[0])+1, 0))
+	}
+	for d := range p.Density {
+		for w := max(p.Spans[d][0], p.Widths[0]); w <= min(p.Spans[d][1], p.Widths[1]); w++ {
+			out[0][d][w-p.Widths[0]] += 0.8 * everywhere / cells
+			out[1][d][w-p.Widths[0]] += 0.2 * everywhere / cells
+		}
+	}
+	shares, rest := 0.0, 0
+	for _, v := range p.Named {
+		shares += v.Share
+		if v.Share == 0 {
+			rest++
+		}
+	}
+	for _, v := range p.Named {
+		share := v.Share
+		if share == 0 && rest > 0 { // what others leave, or all alike
+			share = max(1-shares, 0) / float64(rest)
+		}
+		d := slices.IndexFunc(p.Density, func(d float64) bool { return d >= v.Density-1e-9 })
+		if d < 0 {
+			d = len(p.Density) - 1
+		}
+		tent := func(w int) float64 { return max(1-math.Abs(float64(w)-v.Width)/(reach*v.Width), 0) }
+		lo, hi := max(p.Spans[d][0], p.Widths[0]), min(p.Spans[d][1], p.Widths[1])
+		total := 0.0
+		for w := lo; w <= hi; w++ {
+			total += tent(w)
+		}
+		for w := lo; w <= hi && total > 0; w++ {
+			out[0][d][w-p.Widths[0]] += (1 - everywhere) * share * tent(w) / total
+		}
+	}
+	return out
+}
+
+// grid2 is a weight for each cell of a grid.
+type grid2 [2][][]float64

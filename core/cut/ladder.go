@@ -1,0 +1,443 @@
+package cut
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+)
+
+// item is a need that some windows have, with how many of them there are.
+type item struct {
+	scale, across, down float64
+	class               int32
+	weight              float64
+}
+
+// join is what one file needs that serves both.
+func (a item) join(b item) item {
+	if a.class != b.class {
+		a.across, a.down, a.class = 1, 1, anyClass
+	} else {
+		a.across, a.down = max(a.across, b.across), max(a.down, b.down)
+	}
+	a.scale = max(a.scale, b.scale)
+	a.weight += b.weight
+	return a
+}
+
+// weigh is about what a file weighs: coded pictures grow a little slower than their
+// px, since larger ones are smoother. It chooses rungs; weights that are printed are
+// of real files. See docs/RATIONALE.md, "How are rungs chosen?".
+func weigh(px float64) float64 { return 600 + 1.2*math.Pow(px, 0.8) }
+
+// rungsFor chooses which of the items, sorted by scale, share files: the groups of
+// neighbours whose files deliver the fewest weighted bytes, for 1 to most files. cost[k]
+// is that of k+1 files, ends[k] where its groups end (exclusive). A group's file serves its
+// largest need. area is the px of the source.
+func rungsFor(items []item, area float64, most int) (cost []float64, ends [][]int) {
+	n := len(items)
+	most = min(most, n)
+	one := make([][]float64, n) // of the group i..j
+	for j := range n {
+		one[j] = make([]float64, n)
+	}
+	for i := range n {
+		g := items[i]
+		for j := i; j < n; j++ {
+			if j > i {
+				g = g.join(items[j])
+			}
+			one[i][j] = g.weight * weigh(g.scale*g.scale*g.across*g.down*area)
+		}
+	}
+	best := make([]float64, n+1) // of the first j items with the files so far
+	for j := range best {
+		best[j] = math.Inf(1)
+	}
+	best[0] = 0
+	var from [][]int
+	for range most {
+		next, at := make([]float64, n+1), make([]int, n+1)
+		for j := range next {
+			next[j] = math.Inf(1)
+			for i := range j {
+				if c := best[i] + one[i][j-1]; c < next[j] {
+					next[j], at[j] = c, i
+				}
+			}
+		}
+		best, from = next, append(from, at)
+		cost = append(cost, best[n])
+	}
+	for k := range cost {
+		e := make([]int, k+1)
+		for j, f := n, k; f >= 0; f-- {
+			e[f] = j
+			j = from[f][j]
+		}
+		ends = append(ends, e)
+	}
+	return cost, ends
+}
+
+// bag collects needs, joined where they are within a step (a share) of each other.
+type bag struct {
+	step  float64
+	index map[itemKey]int
+	items []item
+	keys  []itemKey
+}
+
+type itemKey struct {
+	scale int
+	class int32
+}
+
+func newBag(step float64) *bag { return &bag{step: math.Log(1 + step), index: map[itemKey]int{}} }
+
+func (b *bag) key(scale float64, class int32) itemKey {
+	return itemKey{int(math.Ceil(math.Log(scale)/b.step - 1e-9)), class}
+}
+
+func (b *bag) add(k itemKey, it item) {
+	n, ok := b.index[k]
+	if !ok {
+		b.index[k] = len(b.items)
+		b.items, b.keys = append(b.items, it), append(b.keys, k)
+		return
+	}
+	b.items[n] = b.items[n].join(it)
+}
+
+// cells adds those of the widths from..to (indexes).
+func (b *bag) cells(g *grid, w *grid2, from, to int) {
+	for t := range g {
+		for d := range g[t] {
+			for i := from; i <= to; i++ {
+				if c := g[t][d][i]; c.scale > 0 {
+					b.add(b.key(c.scale, c.class), item{c.scale, c.across, c.down, c.class, w[t][d][i]})
+				}
+			}
+		}
+	}
+}
+
+// sorted returns the items by scale, and where each key's is.
+func (b *bag) sorted() ([]item, map[itemKey]int) {
+	order := make([]int, len(b.items))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(x, y int) int {
+		return cmp.Or(cmp.Compare(b.keys[x].scale, b.keys[y].scale), cmp.Compare(b.keys[x].class, b.keys[y].class))
+	})
+	out := make([]item, len(order))
+	at := map[itemKey]int{}
+	for i, o := range order {
+		out[i] = b.items[o]
+		at[b.keys[o]] = i
+	}
+	return out, at
+}
+
+// zone is a range of widths (indexes) with files of its own, so that narrow windows,
+// which show a narrow part, do not fetch what wide ones show.
+type zone struct{ from, to, files int }
+
+// maxZones is enough for portrait, square and landscape boxes.
+const maxZones = 3
+
+// zonesOf chooses ranges and how many files each gets: the fewest weighted bytes, and
+// no file that saves less than worth of them.
+func zonesOf(g *grid, w *grid2, bounds []int, area float64, most int, worth float64) []zone {
+	n := len(bounds) - 1 // bounds[0] is the first width, bounds[n] the one after the last
+	curves := make([][][]float64, n)
+	const step = 0.04
+	pieces := make([]*bag, n)
+	for a := range pieces {
+		pieces[a] = newBag(step)
+		pieces[a].cells(g, w, bounds[a], bounds[a+1]-1)
+	}
+	for a := range n {
+		curves[a] = make([][]float64, n+1)
+		all := newBag(step)
+		for b := a + 1; b <= n; b++ {
+			for i, it := range pieces[b-1].items {
+				all.add(pieces[b-1].keys[i], it)
+			}
+			items, _ := all.sorted()
+			if len(items) == 0 {
+				curves[a][b] = []float64{0}
+				continue
+			}
+			curves[a][b], _ = rungsFor(items, area, most)
+		}
+	}
+	type choice struct {
+		cost  float64
+		zones []zone
+	}
+	best := make([]choice, most+1)
+	for k := range best {
+		best[k].cost = math.Inf(1)
+	}
+	var try func(a, files int, cost float64, zones []zone)
+	try = func(a, files int, cost float64, zones []zone) {
+		if a == n {
+			if cost < best[files].cost-1e-12 {
+				best[files] = choice{cost, slices.Clone(zones)}
+			}
+			return
+		}
+		if len(zones) == maxZones {
+			return
+		}
+		for b := a + 1; b <= n; b++ {
+			if len(zones) == maxZones-1 && b < n {
+				continue
+			}
+			for k, c := range curves[a][b] {
+				if files+k+1 <= most {
+					try(b, files+k+1, cost+c, append(zones, zone{bounds[a], bounds[b] - 1, k + 1}))
+				}
+			}
+		}
+	}
+	try(0, 0, 0, nil)
+	pick := -1
+	for k := range best {
+		switch {
+		case math.IsInf(best[k].cost, 1):
+		case pick < 0, best[k].cost < best[pick].cost*math.Pow(1-worth, float64(k-pick)):
+			pick = k
+		}
+	}
+	return best[pick].zones
+}
+
+// boundaries are the widths (indexes) where zones may begin: where the declarations
+// change, at named viewports, and else about every eighth of the width.
+func boundaries(p *plan.Plan, g *grid) []int {
+	lo := p.Widths[0]
+	n := p.Widths[1] - lo + 1
+	out := []int{0}
+	add := func(i int) {
+		if i > 0 && i < n && !slices.Contains(out, i) {
+			out = append(out, i)
+		}
+	}
+	cropped := false
+	changes := 0
+	for i := 1; i < n; i++ {
+		for t := range g {
+			for d := range g[t] {
+				a, b := g[t][d][i-1], g[t][d][i]
+				cropped = cropped || b.scale > 0 && (b.across < 0.98 || b.down < 0.98)
+				if a.scale > 0 && b.scale > 0 && a.class != b.class && changes < 12 {
+					changes++
+					add(i)
+				}
+			}
+		}
+	}
+	if cropped { // else one zone is best
+		for _, v := range p.Named {
+			add(int(v.Width) + 1 - lo)
+		}
+		for w := float64(lo) * 1.13; w < float64(p.Widths[1]); w *= 1.13 {
+			add(int(w) - lo)
+		}
+	}
+	slices.Sort(out)
+	return append(out, n)
+}
+
+// assign chooses the rungs of a ladder and which windows fetch which.
+func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
+	lo := p.Widths[0]
+	n := p.Widths[1] - lo + 1
+	if !p.Files.Crop {
+		for t := range g {
+			for d := range g[t] {
+				for i := range g[t][d] {
+					c := &g[t][d][i]
+					c.across, c.down, c.class = 1, 1, 0
+				}
+			}
+		}
+	}
+	area := float64(max(l.File.Width*l.File.Height, 1))
+	zones := zonesOf(g, w, boundaries(p, g), area, p.Files.Most, p.Files.Worth)
+	var rungs [2][][]*Rung // by class of heights, density, width
+	for t := range rungs {
+		rungs[t] = make([][]*Rung, len(p.Density))
+		for d := range rungs[t] {
+			rungs[t][d] = make([]*Rung, n)
+		}
+	}
+	for _, z := range zones {
+		needs := newBag(0.01)
+		needs.cells(g, w, z.from, z.to)
+		items, at := needs.sorted()
+		if len(items) == 0 {
+			continue
+		}
+		_, ends := rungsFor(items, area, z.files)
+		made := make([]*Rung, len(items))
+		start := 0
+		for _, end := range ends[len(ends)-1] {
+			group := items[start]
+			for _, it := range items[start+1 : end] {
+				group = group.join(it)
+			}
+			r := l.rung(group, specs)
+			for i := start; i < end; i++ {
+				made[i] = r
+			}
+			start = end
+		}
+		for t := range g {
+			for d := range g[t] {
+				for i := z.from; i <= z.to; i++ {
+					c := g[t][d][i]
+					if c.scale == 0 {
+						continue
+					}
+					r := made[at[needs.key(c.scale, c.class)]]
+					rungs[t][d][i] = r
+					r.judge(p, t == 1, p.Density[d], lo+i, w[t][d][i])
+				}
+			}
+		}
+	}
+	slices.SortFunc(l.Rungs, func(a, b *Rung) int {
+		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Window.X, b.Window.X), cmp.Compare(a.Window.Y, b.Window.Y))
+	})
+	l.bands(p, &rungs)
+}
+
+// rung returns the ladder's rung for a group of needs.
+func (l *Ladder) rung(it item, specs []spec) *Rung {
+	w, h := float64(l.File.Width), float64(l.File.Height)
+	r := &Rung{Window: picture.Window{W: w, H: h}}
+	switch {
+	case l.File.Vector != nil || w == 0 || h == 0:
+		r.Width, r.Height = max(l.File.Width, 1), max(l.File.Height, 1)
+	default:
+		r.shape(it, w, h)
+		if it.class != anyClass {
+			s := specs[it.class]
+			at := func(p, all, part float64) float64 {
+				if part >= all {
+					return 0
+				}
+				return p * (all - part)
+			}
+			r.Window.X, r.Window.Y = at(s.x, w, r.Window.W), at(s.y, h, r.Window.H)
+		}
+	}
+	for _, o := range l.Rungs {
+		if o.Width == r.Width && o.Height == r.Height && o.Window == r.Window {
+			return o
+		}
+	}
+	l.Rungs = append(l.Rungs, r)
+	return r
+}
+
+// shape chooses whole px for a need of a source of w x h px, never more than the
+// source has. Where a part is cut, the window gives way by a fraction of a px so
+// that px stay exactly square; whole pictures get the size next to the need whose
+// sides have the picture's ratio best.
+func (r *Rung) shape(it item, w, h float64) {
+	up := func(v float64) int { return max(int(math.Ceil(v-1e-6)), 1) }
+	const spare = 2 // file px that filters read beyond the edge
+	switch {
+	case it.across < 1 && it.down < 1:
+		r.Width, r.Height = up(it.across*w*it.scale+spare), up(it.down*h*it.scale+spare)
+		r.Window.W, r.Window.H = min(float64(r.Width)/it.scale, w), min(float64(r.Height)/it.scale, h)
+		r.Width, r.Height = min(r.Width, int(w)), min(r.Height, int(h))
+	case it.across < 1:
+		r.Height = min(up(h*it.scale), int(h))
+		k := float64(r.Height) / h
+		r.Width = min(up(it.across*w*k+spare), int(math.Floor(w*k+1e-9)))
+		r.Window.W = min(float64(r.Width)/k, w)
+	case it.down < 1:
+		r.Width = min(up(w*it.scale), int(w))
+		k := float64(r.Width) / w
+		r.Height = min(up(it.down*h*k+spare), int(math.Floor(h*k+1e-9)))
+		r.Window.H = min(float64(r.Height)/k, h)
+	default:
+		least := up(w * it.scale)
+		best := math.Inf(1)
+		for n := least; n <= min(least+least/100, int(w)) || n == least; n++ {
+			v := float64(n) * h / w
+			if off := math.Abs(v-math.Round(v)) / v; off < best-1e-12 {
+				best, r.Width, r.Height = off, n, max(int(math.Round(v)), 1)
+			}
+		}
+		// Rounded down, the height may be a hair less than is needed.
+		if float64(r.Height) < h*it.scale-1e-6 && r.Height < int(h) {
+			r.Height++
+		}
+	}
+}
+
+// judge remembers the window that most visitors see the rung in.
+func (r *Rung) judge(p *plan.Plan, tall bool, density float64, w int, weight float64) {
+	if weight <= r.weight && r.Judge.Width > 0 {
+		r.total += weight
+		return
+	}
+	r.total += weight
+	h := usual(p, w)
+	if tall {
+		h = float64(p.Heights[1])
+	}
+	r.weight = weight
+	r.Judge = plan.Viewport{Width: float64(w), Height: h, Density: density}
+}
+
+// bands writes down where each rung is fetched.
+func (l *Ladder) bands(p *plan.Plan, rungs *[2][][]*Rung) {
+	lo := p.Widths[0]
+	row := func(t, i int) []Tier {
+		var out []Tier
+		for d, density := range p.Density {
+			r := rungs[t][d][i]
+			if r == nil && t == 1 {
+				r = rungs[0][d][i]
+			}
+			if r == nil && len(out) > 0 { // a density that is not seen at this width
+				out[len(out)-1].Density = density
+				continue
+			}
+			if n := len(out); n > 0 && (out[n-1].Rung == r || out[n-1].Rung == nil) {
+				out[n-1] = Tier{density, r}
+				continue
+			}
+			out = append(out, Tier{density, r})
+		}
+		return out
+	}
+	for i := range rungs[0][0] {
+		b := Band{Over: float64(lo + i - 1), Tiers: row(0, i)}
+		if tall := row(1, i); !slices.Equal(tall, b.Tiers) {
+			b.Tall, b.TallTiers = usual(p, lo+i), tall
+		}
+		if i == 0 {
+			b.Over = 0
+		}
+		if n := len(l.Bands); n > 0 {
+			last := &l.Bands[n-1]
+			if slices.Equal(last.Tiers, b.Tiers) && slices.Equal(last.TallTiers, b.TallTiers) && last.Tall == b.Tall {
+				continue
+			}
+			last.To = b.Over
+		}
+		l.Bands = append(l.Bands, b)
+	}
+}

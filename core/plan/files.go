@@ -1,0 +1,189 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"tourmaline/core/source"
+)
+
+// Files says what asset files cut makes: the key files: of the plan. ReadFiles and
+// DefaultFiles give it whole.
+type Files struct {
+	Quality   float64   // similarity wanted, as core/similar scores it
+	Sharpness []Floor   // by density, rising
+	Most      int       // files for each picture of a box
+	Worth     float64   // 0..1: the share of its weight that one more file must save
+	Formats   []string  // beside JPEG or PNG: avif, webp
+	Sharpen   float64   // 0..1, after scaling
+	Crop      bool      // files hold only what is seen
+	Give      []Measure // what may be given up for a budget, in this order
+	Pos       source.Pos
+}
+
+// Floor is how many picture px a device px needs at a density and those above it.
+type Floor struct{ Density, Sharp float64 }
+
+// Measure is one way to make files lighter than asked for at first.
+type Measure string
+
+// Measures.
+const (
+	GiveCrop    Measure = "crop"    // more files, so that each holds less that is not seen
+	GiveQuality Measure = "quality" // the next lower quality
+	GiveDensity Measure = "density" // fewer px at density 3 and above
+)
+
+// Measures lists all, in the order in which they are least seen.
+var Measures = []Measure{GiveCrop, GiveDensity, GiveQuality}
+
+// Qualities are the words for similarity. See docs/RATIONALE.md, "How is quality judged?".
+var Qualities = []struct {
+	Name  string
+	Score float64
+}{{"high", 96}, {"normal", 94}, {"low", 88}}
+
+// DefaultFiles is what holds without files: in the plan.
+func DefaultFiles() Files {
+	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.04, Formats: []string{"avif", "webp"}, Crop: true}
+}
+
+// Floor is how many picture px a device px needs to look sharp at a density: one,
+// but at 3 and above three quarters look the same, unless the plan says otherwise.
+// See docs/RATIONALE.md, "Why is 0.75 px for each device px sharp at density 3?".
+func (f *Files) Floor(density float64) float64 {
+	sharp := 1.0
+	for _, s := range f.Sharpness {
+		if density >= s.Density-1e-9 {
+			sharp = s.Sharp
+		}
+	}
+	return sharp
+}
+
+// ParseQuality reads high, normal, low or a number from 50 to 99.9.
+func ParseQuality(s string) (float64, error) {
+	for _, q := range Qualities {
+		if s == q.Name {
+			return q.Score, nil
+		}
+	}
+	if v, err := strconv.ParseFloat(s, 64); err == nil && v >= 50 && v <= 99.9 {
+		return v, nil
+	}
+	return 0, &source.SyntaxError{Text: s, Want: "high, normal, low, or the similarity wanted as a number from 50 to 99.9"}
+}
+
+func (p *Plan) readFiles(n *node) error {
+	f := &p.Files
+	f.Pos = n.pos
+	share := func(dst *float64, want string) func(*node) error {
+		return func(n *node) (err error) {
+			if *dst, err = n.percent(); err == nil && (*dst < 0 || *dst > 1) {
+				err = n.fail(want)
+			}
+			return
+		}
+	}
+	words := func(n *node, known []string, want string) ([]string, error) {
+		items, err := n.list()
+		if err != nil {
+			return nil, err
+		}
+		var out []string
+		for _, it := range items {
+			s, err := it.text()
+			if err != nil {
+				return nil, err
+			}
+			if !slices.Contains(known, s) || slices.Contains(out, s) {
+				return nil, it.fail(want)
+			}
+			out = append(out, s)
+		}
+		return out, nil
+	}
+	return n.keys(map[string]func(*node) error{
+		"quality":   func(n *node) (err error) { f.Quality, err = parsed(n, ParseQuality); return },
+		"sharpness": func(n *node) error { return f.readSharpness(n) },
+		"most": func(n *node) error {
+			s, err := n.text()
+			if err != nil {
+				return err
+			}
+			if f.Most, err = strconv.Atoi(s); err != nil || f.Most < 1 || f.Most > 40 {
+				return n.fail("how many files a picture may have, 1 to 40")
+			}
+			return nil
+		},
+		"worth":   share(&f.Worth, "the share that another file must save, 0% to 100%"),
+		"sharpen": share(&f.Sharpen, "how much is sharpened, 0% to 100%"),
+		"formats": func(n *node) (err error) {
+			f.Formats, err = words(n, []string{"avif", "webp"}, "avif or webp, each once: JPEG or PNG are always there")
+			return
+		},
+		"crop": func(n *node) error {
+			s, err := n.text()
+			if err != nil {
+				return err
+			}
+			if s != "seen" && s != "none" {
+				return n.fail("seen (files hold only what is seen) or none")
+			}
+			f.Crop = s == "seen"
+			return nil
+		},
+		"over-budget": func(n *node) error {
+			var known []string
+			for _, m := range Measures {
+				known = append(known, string(m))
+			}
+			list, err := words(n, known, "what may be given up for a budget: "+strings.Join(known, ", ")+", each once")
+			for _, s := range list {
+				f.Give = append(f.Give, Measure(s))
+			}
+			return err
+		},
+	})
+}
+
+// readSharpness reads one floor for all densities, or {1: 1, 3: 0.75}.
+func (f *Files) readSharpness(n *node) error {
+	bad := "a sharpness from 0.3 to 2 picture px for each device px"
+	if !n.isMap() {
+		v, err := n.float(bad)
+		if err != nil {
+			return err
+		}
+		if v < 0.3 || v > 2 {
+			return n.fail(bad)
+		}
+		f.Sharpness = []Floor{{0, v}}
+		return nil
+	}
+	ps, err := n.pairs()
+	if err != nil {
+		return err
+	}
+	f.Sharpness = nil
+	for _, kv := range ps {
+		d, err := strconv.ParseFloat(kv.key, 64)
+		if err != nil || d < 0.1 || d > 10 || len(f.Sharpness) > 0 && d <= f.Sharpness[len(f.Sharpness)-1].Density {
+			return &source.SyntaxError{Pos: kv.pos, In: "sharpness", Text: kv.key, Want: "a density between 0.1 and 10, larger than the one before"}
+		}
+		v, err := kv.val.float(bad)
+		if err != nil {
+			return err
+		}
+		if v < 0.3 || v > 2 {
+			return kv.val.fail(bad)
+		}
+		f.Sharpness = append(f.Sharpness, Floor{d, v})
+	}
+	if len(f.Sharpness) == 0 {
+		return n.fail(fmt.Sprintf("%s, or one for each density such as {1: 1, 3: 0.75}", bad))
+	}
+	return nil
+}
