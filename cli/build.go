@@ -26,27 +26,44 @@ func (s *session) buildCommand() *cli.Command {
 		Name:      "build",
 		Usage:     "make everything: asset files, stylesheet, proof, a page to look at",
 		ArgsUsage: "[PLAN]",
-		Description: `Writes into the plan's output folder: pictures/, backgrounds.css, index.html,
-proof.png. A second run with nothing changed does nothing.
+		Description: `Writes into the plan's output folder: pictures/, backgrounds.css, preload.html (links for
+the head of your page), index.html, proof.png, and tourmaline-build.json, which says what
+each file is for. A second run with nothing changed does nothing. Files of earlier builds
+stay, since pages out there may still ask for them, until --clean removes those that no
+rule names any more; nothing that tourmaline did not make is ever removed.
 
-Example:  tourmaline build site/tourmaline.yaml`,
+Exits 1 when a viewport is over its budget.
+
+Examples:  tourmaline build site/tourmaline.yaml
+           tourmaline build --effort thorough --minify --clean`,
+		Flags: append(append([]cli.Flag{
+			&cli.BoolFlag{Name: "clean", Usage: "remove files of earlier builds that are of no more use"},
+		}, sheetFlags()...), makeFlags()...),
 		Action: func(_ context.Context, c *cli.Command) error {
 			path, err := onePlan(c)
 			if err != nil {
 				return err
 			}
-			return s.build(path)
+			return s.build(path, c)
 		},
 	}
 }
 
-func (s *session) build(path string) error {
+func (s *session) build(path string, c *cli.Command) error {
 	start := time.Now()
 	pr, err := openProject(path)
 	if err != nil {
 		return err
 	}
-	inputs, err := pr.inputs()
+	mo, err := s.makeOptions(c)
+	if err != nil {
+		return err
+	}
+	so, err := s.sheetOptions(c, pr, nil)
+	if err != nil {
+		return err
+	}
+	inputs, err := pr.inputs(fmt.Sprintf("%v %v %v", mo.Thorough, c.Bool("placeholder"), so))
 	if err != nil {
 		return err
 	}
@@ -56,21 +73,28 @@ func (s *session) build(path string) error {
 	}
 	if out.old.Inputs == inputs && out.whole() {
 		fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.output))
-		return nil
+		if err := s.clean(c, out); err != nil || !out.old.Over {
+			return err
+		}
+		fmt.Fprintln(s.out, "a viewport is over its budget; tourmaline cut tells by how much")
+		return errFindings
 	}
 	if err := s.settleOpen(pr); err != nil {
 		return err
 	}
-	ladders, err := pr.ladders()
+	r, err := s.makeFiles(pr, mo)
 	if err != nil {
 		return err
 	}
-	opt := sheet.Options{Folder: pictureFolder + "/"}
-	styles, err := sheet.CSS(pr.Plan, ladders, opt)
+	ladders := r.Ladders
+	if so, err = s.sheetOptions(c, pr, ladders); err != nil {
+		return err
+	}
+	styles, err := sheet.CSS(pr.Plan, ladders, so)
 	if err != nil {
 		return err
 	}
-	page, err := sheet.Page(pr.Plan, ladders, opt, "backgrounds.css")
+	page, err := sheet.Page(pr.Plan, ladders, so, "backgrounds.css")
 	if err != nil {
 		return err
 	}
@@ -82,26 +106,41 @@ func (s *session) build(path string) error {
 	if err != nil {
 		return err
 	}
-	out.addRungs(ladders)
-	out.add("backgrounds.css", []byte(styles))
-	out.add("index.html", []byte(page))
-	out.add("proof.png", proofPNG)
-	out.old.Inputs = inputs
+	// The order in which names change: whoever reads a new stylesheet finds its pictures.
+	out.addRungs(pr.Plan, ladders)
+	files := len(out.order)
+	out.addFor("backgrounds.css", "the stylesheet", []byte(styles))
+	out.addFor("preload.html", "links for the head of the page that fetch the first picture in view", []byte(sheet.Preload(pr.Plan, ladders, so)))
+	out.addFor("index.html", "a page to look at the boxes with", []byte(page))
+	out.addFor("proof.png", "the boxes as they are painted", proofPNG)
+	out.old.Inputs, out.old.Over = inputs, len(r.Over) > 0
 	if err := out.commit(false); err != nil {
 		return err
 	}
 	if len(ladders) > 0 {
-		s.printFetches(fetched(pr.Plan, ladders), len(ladders))
+		s.printFetches(fetched(pr.Plan, ladders))
 		fmt.Fprintln(s.out)
 	}
-	rungs := map[string]bool{}
-	for _, l := range ladders {
-		for _, r := range l.Rungs {
-			rungs[r.Name] = true
-		}
+	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n", filepath.ToSlash(pr.output), plural(files, "asset file"), time.Since(start).Seconds())
+	if err := s.clean(c, out); err != nil {
+		return err
 	}
-	fmt.Fprintf(s.out, "%s: %d asset files, backgrounds.css, index.html, proof.png in %.1f s\n", filepath.ToSlash(pr.output), len(rungs), time.Since(start).Seconds())
-	return nil
+	return s.tellBudget(r, false)
+}
+
+// clean removes what earlier builds left, when it is asked for.
+func (s *session) clean(c *cli.Command, out *output) error {
+	if !c.Bool("clean") {
+		return nil
+	}
+	n, changed, err := out.clean()
+	if n > 0 {
+		fmt.Fprintf(s.out, "removed %s of earlier builds\n", plural(n, "file"))
+	}
+	for _, name := range changed {
+		fmt.Fprintf(s.out, "%s: was changed by somebody since it was made, and stays\n", name)
+	}
+	return err
 }
 
 // settleOpen settles what the plan leaves open, for this build alone: the file is
@@ -130,11 +169,11 @@ func (s *session) settleOpen(pr *project) error {
 	return nil
 }
 
-// inputs is a hash over all that a build depends on: the program's version, the
-// plan, and every picture it uses at any named viewport or in any rule.
-func (pr *project) inputs() (string, error) {
+// inputs is a hash over all that a build depends on: the program's version, the options,
+// the plan, and every picture it uses at any named viewport or in any rule.
+func (pr *project) inputs(options string) (string, error) {
 	h := sha256.New()
-	fmt.Fprintf(h, "%s\n%d\n", Version, len(pr.data))
+	fmt.Fprintf(h, "%s\n%s\n%d\n", Version, options, len(pr.data))
 	h.Write(pr.data)
 	var names []string
 	for _, b := range pr.All() {
@@ -184,6 +223,7 @@ demo troubled writes its first draft instead, with what goes wrong in first draf
 
 Examples:  tourmaline demo observatory
            tourmaline demo troubled`,
+		Flags: append(sheetFlags(), makeFlags()...),
 		Action: func(_ context.Context, c *cli.Command) error {
 			if c.Args().First() == "troubled" && c.Args().Len() <= 2 {
 				return s.troubled(cmp.Or(c.Args().Get(1), "troubled"))
@@ -201,7 +241,7 @@ Examples:  tourmaline demo observatory
 			}
 			planFile := filepath.Join(dir, planName)
 			fmt.Fprintf(s.out, "%s: the plan, with %d pictures in %s\n\n", filepath.ToSlash(planFile), len(files)-1, filepath.ToSlash(filepath.Join(dir, "pictures")))
-			if err := s.build(planFile); err != nil {
+			if err := s.build(planFile, c); err != nil {
 				return err
 			}
 			fmt.Fprintf(s.out, "\nopen %s in a browser, and try:\n  cd %s && tourmaline fit\n", filepath.ToSlash(filepath.Join(dir, "dist", "index.html")), dir)

@@ -116,7 +116,10 @@ func (s *session) progress(what string) *progress {
 	return &progress{s: s, what: what, start: time.Now()}
 }
 
-func (p *progress) step(done, total int) {
+func (p *progress) step(done, total int) { p.about(done, total, "") }
+
+// about is step, with what was just done.
+func (p *progress) about(done, total int, what string) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	now := time.Now()
@@ -125,7 +128,9 @@ func (p *progress) step(done, total int) {
 	}
 	p.last = now
 	if stdoutIsTerminal(p.s.err) {
-		fmt.Fprintf(p.s.err, "\r%s: %d%%", p.what, 100*done/total)
+		const cells = 24
+		full := cells * done / max(total, 1)
+		fmt.Fprintf(p.s.err, "\r\x1b[K%s [%s%s] %d of %d  %s", p.what, strings.Repeat("=", full), strings.Repeat(" ", cells-full), done, total, what)
 		p.printed = true
 	} else if !p.printed {
 		fmt.Fprintf(p.s.err, "%s: %d%% after a second\n", p.what, 100*done/total)

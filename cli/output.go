@@ -10,8 +10,11 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
+	"time"
 
 	"tourmaline/core/cut"
+	"tourmaline/core/plan"
 )
 
 // manifestName lists what a build made, so that nothing else is ever replaced.
@@ -21,13 +24,19 @@ const manifestName = "tourmaline-build.json"
 type manifest struct {
 	Tourmaline string          `json:"tourmaline"`
 	Inputs     string          `json:"inputs"` // hash over plan, pictures and program
+	Over       bool            `json:"overBudget,omitempty"`
 	Files      []manifestEntry `json:"files"`
 }
 
 type manifestEntry struct {
-	Path   string `json:"path"` // with /, from the output folder
-	Bytes  int    `json:"bytes"`
-	SHA256 string `json:"sha256"`
+	Path      string   `json:"path"` // with /, from the output folder
+	Bytes     int      `json:"bytes"`
+	SHA256    string   `json:"sha256"`
+	Purpose   string   `json:"purpose,omitempty"`
+	Px        string   `json:"px,omitempty"`
+	Viewports []string `json:"viewports,omitempty"` // named ones that fetch it
+	// Stale files are of an earlier build and of no use to this one.
+	Stale bool `json:"stale,omitempty"`
 }
 
 // output collects files in memory and writes them all or none: each to a
@@ -36,11 +45,12 @@ type output struct {
 	dir   string
 	old   manifest
 	files map[string][]byte
+	about map[string]*manifestEntry // what is known of a file beside its content
 	order []string
 }
 
 func newOutput(pr *project) (*output, error) {
-	o := &output{dir: pr.output, files: map[string][]byte{}}
+	o := &output{dir: pr.output, files: map[string][]byte{}, about: map[string]*manifestEntry{}}
 	out, err1 := filepath.Abs(pr.output)
 	photos, err2 := filepath.Abs(pr.photos)
 	if err := errors.Join(err1, err2); err != nil {
@@ -67,12 +77,45 @@ func (o *output) add(path string, data []byte) {
 	o.files[path] = data
 }
 
-func (o *output) addRungs(ladders []*cut.Ladder) {
+// addRungs adds the files of ladders, with what they are for.
+func (o *output) addRungs(p *plan.Plan, ladders []*cut.Ladder) {
 	for _, l := range ladders {
 		for _, r := range l.Rungs {
-			o.add(pictureFolder+"/"+r.Name, r.Data)
+			var views []string
+			for _, v := range p.Named {
+				if e := v.Env(); l.At(&e) == r {
+					views = append(views, v.Label())
+				}
+			}
+			for i := range r.Files {
+				a := &r.Files[i]
+				path := pictureFolder + "/" + a.Name
+				o.add(path, a.Data)
+				purpose := l.Box.Name + ": " + shortSource(l.Source)
+				if i > 0 {
+					purpose += ", for browsers without " + r.Files[0].Format
+				}
+				m := o.about[path]
+				if m == nil {
+					m = &manifestEntry{Purpose: purpose, Px: fmt.Sprintf("%d x %d", r.Width, r.Height)}
+					o.about[path] = m
+				} else if !strings.Contains(m.Purpose, purpose) {
+					m.Purpose += "; " + purpose
+				}
+				for _, v := range views {
+					if i == 0 && !slices.Contains(m.Viewports, v) {
+						m.Viewports = append(m.Viewports, v)
+					}
+				}
+			}
 		}
 	}
+}
+
+// addFor adds a file that is not a picture.
+func (o *output) addFor(path, purpose string, data []byte) {
+	o.add(path, data)
+	o.about[path] = &manifestEntry{Purpose: purpose}
 }
 
 func sum(data []byte) string {
@@ -83,6 +126,9 @@ func sum(data []byte) string {
 // whole reports whether the old build's files all lie there unchanged.
 func (o *output) whole() bool {
 	for _, f := range o.old.Files {
+		if f.Stale {
+			continue
+		}
 		data, err := os.ReadFile(filepath.Join(o.dir, filepath.FromSlash(f.Path)))
 		if err != nil || len(data) != f.Bytes || sum(data) != f.SHA256 {
 			return false
@@ -96,7 +142,8 @@ func (o *output) owned(path string) bool {
 	return slices.ContainsFunc(o.old.Files, func(f manifestEntry) bool { return f.Path == path })
 }
 
-// commit writes everything. With keep, earlier files stay in the record.
+// commit writes everything. With keep, earlier files stay in the record as they are,
+// without it they are stale: of no more use, but still ours to remove.
 func (o *output) commit(keep bool) error {
 	var pending [][2]string // temporary name, name
 	done := false
@@ -107,10 +154,11 @@ func (o *output) commit(keep bool) error {
 			}
 		}
 	}()
-	m := manifest{Tourmaline: Version, Inputs: o.old.Inputs}
-	if keep {
-		for _, f := range o.old.Files {
-			if _, again := o.files[f.Path]; !again {
+	m := manifest{Tourmaline: Version, Inputs: o.old.Inputs, Over: o.old.Over}
+	for _, f := range o.old.Files {
+		if _, again := o.files[f.Path]; !again {
+			f.Stale = f.Stale || !keep
+			if _, err := os.Stat(filepath.Join(o.dir, filepath.FromSlash(f.Path))); err == nil || keep {
 				m.Files = append(m.Files, f)
 			}
 		}
@@ -118,7 +166,12 @@ func (o *output) commit(keep bool) error {
 	for _, path := range o.order {
 		data := o.files[path]
 		name := filepath.Join(o.dir, filepath.FromSlash(path))
-		m.Files = append(m.Files, manifestEntry{path, len(data), sum(data)})
+		entry := manifestEntry{}
+		if a := o.about[path]; a != nil {
+			entry = *a
+		}
+		entry.Path, entry.Bytes, entry.SHA256 = path, len(data), sum(data)
+		m.Files = append(m.Files, entry)
 		if there, err := os.ReadFile(name); err == nil {
 			if string(there) == string(data) {
 				continue
@@ -159,7 +212,51 @@ func (o *output) finish(m manifest, pending [][2]string, done *bool) error {
 		}
 	}
 	*done = true
+	o.old = m
+	o.sweepUp()
 	return nil
+}
+
+// sweepUp removes what a killed run left under temporary names.
+func (o *output) sweepUp() {
+	for _, dir := range []string{o.dir, filepath.Join(o.dir, pictureFolder)} {
+		left, _ := filepath.Glob(filepath.Join(dir, ".tourmaline-*"))
+		for _, name := range left {
+			if st, err := os.Lstat(name); err == nil && st.Mode().IsRegular() && time.Since(st.ModTime()) > 10*time.Minute {
+				os.Remove(name)
+			}
+		}
+	}
+}
+
+// clean removes stale files of earlier builds that are as they were made, and returns
+// how many, and the names of those that somebody has changed since and that stay.
+func (o *output) clean() (removed int, changed []string, err error) {
+	m := o.old
+	m.Files = nil
+	for _, f := range o.old.Files {
+		name := filepath.Join(o.dir, filepath.FromSlash(f.Path))
+		if !f.Stale || !filepath.IsLocal(filepath.FromSlash(f.Path)) {
+			m.Files = append(m.Files, f)
+			continue
+		}
+		data, err := os.ReadFile(name)
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+		case err != nil || sum(data) != f.SHA256:
+			changed = append(changed, filepath.ToSlash(name))
+		default:
+			if err := os.Remove(name); err != nil {
+				return removed, changed, cannotWrite(name, err)
+			}
+			removed++
+		}
+	}
+	if len(m.Files) == len(o.old.Files) {
+		return 0, nil, nil
+	}
+	var done bool
+	return removed, changed, o.finish(m, nil, &done)
 }
 
 func writeTemp(name string, data []byte) (string, error) {

@@ -23,9 +23,11 @@ type Rung struct {
 	Window        picture.Window // the part of the source that they hold, source px
 	Judge         plan.Viewport  // where its quality was looked at: where most see it
 	Files         []Asset        // lightest first; the last is JPEG, PNG or SVG
+	All           []Asset        // also those that were not worth keeping
 
-	weight, total float64 // of the visitors at Judge, and of all that fetch it
-	tried         []tried
+	total   float64 // share of the visitors that fetch it
+	viewers []viewer
+	tried   []tried
 }
 
 // Asset is one file.
@@ -97,24 +99,36 @@ func Demand(p *plan.Plan, store *picture.Store) ([]*Ladder, error) {
 	return s.ladders, nil
 }
 
-// At returns the rung that a window fetches; nil where the picture is not used.
-func (l *Ladder) At(e *css.Env) *Rung {
+// Tiers are what windows of a size fetch, by density, rising; empty where the picture
+// is not used.
+func (l *Ladder) Tiers(width, height float64) []Tier {
 	for _, b := range l.Bands {
-		if e.Width > b.Over && (b.To == 0 || e.Width <= b.To) {
-			tiers := b.Tiers
-			if b.Tall > 0 && e.Height > b.Tall {
-				tiers = b.TallTiers
+		if width > b.Over && (b.To == 0 || width <= b.To) {
+			if b.Tall > 0 && height > b.Tall {
+				return b.TallTiers
 			}
-			for _, t := range tiers {
-				if e.Density <= t.Density {
-					return t.Rung
-				}
-			}
-			return tiers[len(tiers)-1].Rung
+			return b.Tiers
 		}
 	}
 	return nil
 }
+
+// At returns the rung that a window fetches; nil where the picture is not used.
+func (l *Ladder) At(e *css.Env) *Rung {
+	tiers := l.Tiers(e.Width, e.Height)
+	for _, t := range tiers {
+		if e.Density <= t.Density {
+			return t.Rung
+		}
+	}
+	if len(tiers) == 0 {
+		return nil
+	}
+	return tiers[len(tiers)-1].Rung
+}
+
+// Share is how many of the visitors fetch the rung, 0..1.
+func (r *Rung) Share() float64 { return r.total }
 
 // Size is what the stylesheet says in place of a layer's size, so that the rung's file
 // lands where the whole picture would: cover stays, since a crop around the position

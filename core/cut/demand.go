@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"sync"
 
 	"tourmaline/core/check"
@@ -54,6 +55,13 @@ func specOf(l *css.Layer) spec {
 		s.x, s.y = math.NaN(), math.NaN()
 	}
 	return s
+}
+
+// touchRules reports whether a box has rules for touch screens of their own.
+func touchRules(b *plan.Box) bool {
+	return slices.ContainsFunc(b.Rules, func(r plan.Rule) bool {
+		return strings.Contains(r.Media.String(), "hover") || strings.Contains(r.Media.String(), "pointer")
+	})
 }
 
 // percent is the share of the free space that lies before the picture, 0..1; the rest
@@ -191,6 +199,9 @@ func (s *sweep) part(from, to int) error {
 						k := known[p.Layer]
 						if k == nil {
 							k = &seen{spec: specOf(p.Layer), class: s.classOf(p.Layer)}
+							if touchRules(f.Box) { // what touch screens show is not swept
+								k.spec = spec{math.NaN(), math.NaN()}
+							}
 							k.l, k.g = s.ladder(ladderKey{b, p.Image.URL}, f, &p)
 							known[p.Layer] = k
 							all = append(all, k)
@@ -223,6 +234,7 @@ func (s *sweep) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder
 	if quality == 0 {
 		quality = s.p.Files.Quality
 	}
+	quality = max(quality-s.p.Files.Less, 75)
 	l := &Ladder{Box: f.Box, Pos: p.Notes.Pos, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Texture: p.Notes.Texture, order: key.box}
 	var g grid
 	for t := range g {

@@ -112,14 +112,20 @@ func (j *judge) show(img *image.RGBA) (*image.RGBA, error) {
 	if !j.shown {
 		return img, nil
 	}
-	if j.r.Part(j.l.File) {
-		// Where the rung's window lies in the whole picture, at the rung's scale. Both
-		// pictures that are compared move by the same fraction of a px.
-		k := float64(j.r.Width) / j.r.Window.W
-		whole := image.NewRGBA(image.Rect(0, 0, int(float64(j.l.File.Width)*k+0.5), int(float64(j.l.File.Height)*k+0.5)))
-		at := image.Pt(int(j.r.Window.X*k+0.5), int(j.r.Window.Y*k+0.5))
-		draw.Draw(whole, img.Rect.Add(at), img, image.Point{}, draw.Src)
-		img = whole
-	}
+	img = inWhole(img, j.l.File, j.r.Window)
 	return paint.Box(j.pg, j.f, j.store.With(j.l.Source, j.l.File.Stand(img)), paint.Options{Part: j.part})
+}
+
+// inWhole lays a file that holds a window of a picture where it lies in the whole one,
+// at the file's scale; the rest is empty, since it is not seen. It may move by a
+// fraction of a px.
+func inWhole(img *image.RGBA, f *picture.File, w picture.Window) *image.RGBA {
+	if w.W >= float64(f.Width) && w.H >= float64(f.Height) {
+		return img
+	}
+	k := float64(img.Rect.Dx()) / w.W
+	whole := image.NewRGBA(image.Rect(0, 0, int(float64(f.Width)*k+0.5), int(float64(f.Height)*k+0.5)))
+	at := image.Pt(int(w.X*k+0.5), int(w.Y*k+0.5))
+	draw.Draw(whole, img.Rect.Add(at), img, image.Point{}, draw.Src)
+	return whole
 }

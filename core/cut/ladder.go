@@ -308,10 +308,13 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 					}
 					r := made[at[needs.key(c.scale, c.class)]]
 					rungs[t][d][i] = r
-					r.judge(p, t == 1, p.Density[d], lo+i, w[t][d][i])
+					r.seen(p, t == 1, p.Density[d], lo+i, w[t][d][i])
 				}
 			}
 		}
+	}
+	for _, r := range l.Rungs {
+		r.judges()
 	}
 	slices.SortFunc(l.Rungs, func(a, b *Rung) int {
 		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Window.X, b.Window.X), cmp.Compare(a.Window.Y, b.Window.Y))
@@ -386,19 +389,43 @@ func (r *Rung) shape(it item, w, h float64) {
 	}
 }
 
-// judge remembers the window that most visitors see the rung in.
-func (r *Rung) judge(p *plan.Plan, tall bool, density float64, w int, weight float64) {
-	if weight <= r.weight && r.Judge.Width > 0 {
-		r.total += weight
+// viewer is a density that a rung is seen at: how many see it so, and the window that
+// most of them have.
+type viewer struct {
+	density, total, most float64
+	at                   plan.Viewport
+}
+
+// seen notes that a window fetches the rung.
+func (r *Rung) seen(p *plan.Plan, tall bool, density float64, w int, weight float64) {
+	r.total += weight
+	i := slices.IndexFunc(r.viewers, func(v viewer) bool { return v.density == density })
+	if i < 0 {
+		i = len(r.viewers)
+		r.viewers = append(r.viewers, viewer{density: density})
+	}
+	v := &r.viewers[i]
+	v.total += weight
+	if weight <= v.most && v.at.Width > 0 {
 		return
 	}
-	r.total += weight
 	h := usual(p, w)
 	if tall {
 		h = float64(p.Heights[1])
 	}
-	r.weight = weight
-	r.Judge = plan.Viewport{Width: float64(w), Height: h, Density: density}
+	v.most, v.at = weight, plan.Viewport{Width: float64(w), Height: h, Density: density}
+}
+
+// judges chooses where the rung's quality is looked at: at the lowest density that at
+// least a tenth of its viewers have, since px are largest there.
+func (r *Rung) judges() {
+	slices.SortFunc(r.viewers, func(a, b viewer) int { return cmp.Compare(a.density, b.density) })
+	for _, v := range r.viewers {
+		if v.total >= 0.1*r.total {
+			r.Judge = v.at
+			return
+		}
+	}
 }
 
 // bands writes down where each rung is fetched.

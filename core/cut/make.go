@@ -125,6 +125,7 @@ type once struct {
 // also of those that were not worth keeping.
 type made struct {
 	Files []Asset
+	All   []Asset
 	Tried []tried
 }
 
@@ -192,7 +193,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 		return err
 	}
 	defer m.cpu.Release(1)
-	cost := min(60*int64(r.Width)*int64(r.Height)+40*maxJudged, m.opt.Memory/2)
+	cost := min(40*int64(r.Width)*int64(r.Height)+28*maxJudged, m.opt.Memory/2)
 	if err := m.coding.Acquire(context.Background(), cost); err != nil {
 		return err
 	}
@@ -233,7 +234,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 	if o.err != nil {
 		return source.At(o.err, l.Pos, "", 0)
 	}
-	r.Files, r.tried = slices.Clone(o.Files), o.Tried
+	r.Files, r.All, r.tried = slices.Clone(o.Files), o.All, o.Tried
 	for i := range r.Files {
 		r.Files[i].Name = name(l.Source, r, &r.Files[i])
 	}
@@ -275,7 +276,7 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hi
 	if err != nil {
 		return made{}, err
 	}
-	out := []Asset{base}
+	out, all := []Asset{base}, []Asset{base}
 	for _, format := range []string{"webp", "avif"} {
 		if !slices.Contains(m.p.Files.Formats, format) || format == "avif" && r.Width*r.Height > maxAVIF {
 			continue
@@ -293,6 +294,7 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hi
 				a = Asset{Format: "webp", Data: data, Score: 100}
 			}
 		}
+		all = append(all, a)
 		next := out[0]
 		if a.Score < min(l.Quality, next.Score)-1 {
 			continue // this coder cannot do what is asked
@@ -301,7 +303,7 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hi
 			out = append([]Asset{a}, out...)
 		}
 	}
-	return made{out, s.tried}, nil
+	return made{out, all, s.tried}, nil
 }
 
 // base is the file for every browser: the lighter of JPEG, PNG and the source itself.

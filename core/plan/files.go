@@ -20,6 +20,7 @@ type Files struct {
 	Sharpen   float64   // 0..1, after scaling
 	Crop      bool      // files hold only what is seen
 	Give      []Measure // what may be given up for a budget, in this order
+	Less      float64   // what a budget took from every quality
 	Pos       source.Pos
 }
 

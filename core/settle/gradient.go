@@ -180,7 +180,20 @@ func (s *solver) fromPicture(c *Choice, name string) error {
 	if err != nil {
 		return err
 	}
-	bestMiss := math.Inf(1)
+	value, stops, near, miss := resembling(img)
+	c.Value = value
+	c.Why = []string{fmt.Sprintf("%d stops follow the mean of %s within %.1f levels; the picture itself is %.0f levels from it", stops, name, near, miss)}
+	return nil
+}
+
+// Resembling is the CSS gradient with few stops that is most like a picture.
+func Resembling(img *image.RGBA) string {
+	value, _, _, _ := resembling(img)
+	return value
+}
+
+func resembling(img *image.RGBA) (value string, count int, near, bestMiss float64) {
+	bestMiss = math.Inf(1)
 	for axis, to := range []string{"bottom", "right"} {
 		p := profile(img, axis)
 		stops := fitStops(p)
@@ -198,10 +211,9 @@ func (s *solver) fromPicture(c *Choice, name string) error {
 		for _, i := range stops {
 			parts = append(parts, fmt.Sprintf("#%02x%02x%02x %d%%", byteOf(p[i][0]), byteOf(p[i][1]), byteOf(p[i][2]), i*100/(bins-1)))
 		}
-		c.Value = "linear-gradient(to " + to + ", " + strings.Join(parts, ", ") + ")"
-		c.Why = []string{fmt.Sprintf("%d stops follow the mean of %s within %.1f levels; the picture itself is %.0f levels from it", len(stops), name, worstMiss(p, stops), miss)}
+		value, count, near = "linear-gradient(to "+to+", "+strings.Join(parts, ", ")+")", len(stops), worstMiss(p, stops)
 	}
-	return nil
+	return
 }
 
 func byteOf(v float64) uint8 { return uint8(min(max(math.Round(v), 0), 255)) }

@@ -10,6 +10,28 @@ import (
 	"tourmaline/core/plan"
 )
 
+// writer builds indented CSS.
+type writer struct {
+	b      strings.Builder
+	indent int
+}
+
+func (w *writer) line(format string, args ...any) {
+	w.b.WriteString(strings.Repeat("  ", w.indent))
+	fmt.Fprintf(&w.b, format, args...)
+	w.b.WriteByte('\n')
+}
+
+func (w *writer) open(format string, args ...any) {
+	w.line(format+" {", args...)
+	w.indent++
+}
+
+func (w *writer) close() {
+	w.indent--
+	w.line("}")
+}
+
 // Page writes an HTML page that shows the plan's boxes with the stylesheet at
 // href. Boxes whose selector is more than names and descendants get their rules
 // again under an attribute, since no markup can be made up to match them.
@@ -27,9 +49,11 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		}
 		open, closing, ok := markup(b.Selector, fmt.Sprintf(" data-box=%q", html.EscapeString(b.Name)))
 		if !ok && b.Role != plan.Canvas {
-			if err := box(w, p, b, hook, ladders, opt); err != nil {
+			g, err := rulesOf(p, b, hook, ladders, opt)
+			if err != nil {
 				return "", err
 			}
+			w.b.WriteString(print("", []group{g}, form{}))
 			open, closing = fmt.Sprintf("<div data-box=%q>", html.EscapeString(b.Name)), "</div>"
 		}
 		switch b.Role {
@@ -53,8 +77,8 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		title = "Backgrounds"
 	}
 	var out strings.Builder
-	fmt.Fprintf(&out, "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>%s</title>\n<link rel=\"stylesheet\" href=\"%s\">\n<style>\n%s</style>\n</head>\n<body>\n%s%s%s</body>\n</html>\n",
-		html.EscapeString(title), html.EscapeString(href), w.b.String(), page, body.String(), pageEnd)
+	fmt.Fprintf(&out, "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>%s</title>\n%s<link rel=\"stylesheet\" href=\"%s\">\n<style>\n%s</style>\n</head>\n<body>\n%s%s%s</body>\n</html>\n",
+		html.EscapeString(title), Preload(p, ladders, opt), html.EscapeString(href), w.b.String(), page, body.String(), pageEnd)
 	return out.String(), nil
 }
 

@@ -1,0 +1,138 @@
+package cut
+
+import (
+	"cmp"
+	"slices"
+
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+)
+
+// Part is what one picture weighs at a viewport.
+type Part struct {
+	Box, Source string
+	Bytes       int
+}
+
+// Weigh is what the files of a window weigh together, a file that two boxes share
+// once, with the pictures from heavy to light. Ladders without files count nothing.
+func Weigh(ladders []*Ladder, v plan.Viewport) (total int, parts []Part) {
+	e := v.Env()
+	seen := map[string]bool{}
+	for _, l := range ladders {
+		r := l.At(&e)
+		if r == nil || len(r.Files) == 0 || seen[r.Best().Name] {
+			continue
+		}
+		a := r.Best()
+		seen[a.Name] = true
+		total += len(a.Data)
+		parts = append(parts, Part{l.Box.Name, l.Source, len(a.Data)})
+	}
+	slices.SortStableFunc(parts, func(a, b Part) int { return cmp.Compare(b.Bytes, a.Bytes) })
+	return total, parts
+}
+
+// Offer is what giving something up would bring: what each viewport over its budget
+// would weigh, in the order of Result.Over.
+type Offer struct {
+	Measure plan.Measure
+	Bytes   []int
+}
+
+// Over is a viewport whose files are over its budget.
+type Over struct {
+	Viewport     plan.Viewport
+	Bytes, Limit int
+	Parts        []Part
+}
+
+// Result is the files of a plan.
+type Result struct {
+	Ladders []*Ladder
+	Applied []plan.Measure // what was given up for a budget, as the plan allows
+	Over    []Over         // budgets that do not hold all the same
+	Offers  []Offer        // what else could be given up, each by itself on top of Applied
+}
+
+// Files makes all files of a plan. Where a viewport is over its budget, what the plan
+// allows is given up in its order until it holds; what else would help is told.
+// With a share of the sources nothing is said of budgets.
+func Files(p *plan.Plan, store *picture.Store, opt Options) (*Result, error) {
+	try := func(q *plan.Plan) (*Result, error) {
+		ladders, err := Demand(q, store)
+		if err != nil {
+			return nil, err
+		}
+		r := &Result{Ladders: ladders}
+		if err := Make(q, store, ladders, opt); err != nil {
+			return nil, err
+		}
+		if opt.Share[1] <= 1 {
+			r.Over = overs(p, ladders)
+		}
+		return r, nil
+	}
+	q := *p
+	r, err := try(&q)
+	if err != nil || len(r.Over) == 0 {
+		return r, err
+	}
+	var applied []plan.Measure
+	for _, m := range p.Files.Give {
+		q = *give(&q, m)
+		applied = append(applied, m)
+		if r, err = try(&q); err != nil {
+			return nil, err
+		}
+		r.Applied = slices.Clone(applied)
+		if len(r.Over) == 0 {
+			return r, nil
+		}
+	}
+	for _, m := range plan.Measures {
+		if slices.Contains(applied, m) {
+			continue
+		}
+		o, err := try(give(&q, m))
+		if err != nil {
+			return nil, err
+		}
+		offer := Offer{Measure: m}
+		for _, v := range r.Over {
+			n, _ := Weigh(o.Ladders, v.Viewport)
+			offer.Bytes = append(offer.Bytes, n)
+		}
+		r.Offers = append(r.Offers, offer)
+	}
+	return r, nil
+}
+
+func overs(p *plan.Plan, ladders []*Ladder) []Over {
+	var out []Over
+	for _, v := range p.Named {
+		limit, ok := p.Budget[v.Name]
+		if !ok {
+			continue
+		}
+		if n, parts := Weigh(ladders, v); float64(n) > limit {
+			out = append(out, Over{v, n, int(limit), parts})
+		}
+	}
+	return out
+}
+
+// give returns the plan with something given up.
+func give(p *plan.Plan, m plan.Measure) *plan.Plan {
+	q := *p
+	f := &q.Files
+	switch m {
+	case plan.GiveCrop:
+		f.Most, f.Worth = max(f.Most, 16), 0
+	case plan.GiveQuality:
+		f.Less += 6
+	case plan.GiveDensity:
+		f.Sharpness = append(slices.Clone(f.Sharpness), plan.Floor{Density: 2.5, Sharp: min(0.5, f.Floor(3))})
+	}
+	return &q
+}

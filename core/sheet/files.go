@@ -1,0 +1,426 @@
+package sheet
+
+import (
+	"fmt"
+	"html"
+	"math"
+	"slices"
+	"strings"
+
+	"tourmaline/core/css"
+	"tourmaline/core/cut"
+	"tourmaline/core/finding"
+	"tourmaline/core/layout"
+	"tourmaline/core/plan"
+)
+
+// tiers are what windows just over a width and of a height fetch of a picture; where
+// it is not used, what the next larger windows do, since no rule is needed for that.
+// With a density it is the one tier that serves it.
+func (c *context) tiers(url string, over, height, density float64) []cut.Tier {
+	ts := c.allTiers(url, over, height)
+	if density == 0 || len(ts) == 0 {
+		return ts
+	}
+	for i := range ts {
+		if density <= ts[i].Density {
+			return ts[i : i+1]
+		}
+	}
+	return ts[len(ts)-1:]
+}
+
+func (c *context) allTiers(url string, over, height float64) []cut.Tier {
+	lad := c.ladders[url]
+	if lad == nil {
+		return nil
+	}
+	clean := func(ts []cut.Tier) []cut.Tier {
+		return slices.DeleteFunc(slices.Clone(ts), func(t cut.Tier) bool { return t.Rung == nil })
+	}
+	if ts := clean(lad.Tiers(over+0.5, height)); len(ts) > 0 {
+		return ts
+	}
+	for _, b := range lad.Bands {
+		if ts := clean(b.Tiers); len(ts) > 0 && b.Over > over {
+			return ts
+		}
+	}
+	for _, b := range slices.Backward(lad.Bands) {
+		if ts := clean(b.Tiers); len(ts) > 0 {
+			return ts
+		}
+	}
+	return nil
+}
+
+// files returns background-image, twice where browsers may choose, and
+// background-size, for windows just over a width and of a height, of one density or
+// of all (0).
+func (c *context) files(layers []int, over, height, density float64) ([]decl, decl) {
+	plain := joinedAll(layers, func(i int) string { return c.image(&c.layers[i].Image, over, height, density, false) })
+	chosen := joinedAll(layers, func(i int) string { return c.image(&c.layers[i].Image, over, height, density, true) })
+	images := []decl{{"background-image", plain}}
+	if chosen != plain {
+		images = append(images, decl{"background-image", chosen})
+	}
+	size := joined(layers, func(i int) string { return c.size(&c.layers[i], over, height, density) })
+	return images, decl{"background-size", size}
+}
+
+func joinedAll(layers []int, value func(i int) string) string {
+	var vs []string
+	for _, i := range layers {
+		vs = append(vs, value(i))
+	}
+	sep := ", "
+	if slices.ContainsFunc(vs, func(s string) bool { return strings.Contains(s, "\n") }) {
+		sep = ",\n"
+	}
+	return strings.Join(vs, sep)
+}
+
+// size is a layer's size as it holds for the file that is fetched.
+func (c *context) size(l *css.Layer, over, height, density float64) string {
+	if ts := c.tiers(l.Image.URL, over, height, density); l.Image.IsURL && len(ts) > 0 {
+		return ts[len(ts)-1].Rung.Size(l.Size, c.ladders[l.Image.URL].File).String()
+	}
+	return l.Size.String()
+}
+
+// image prints one image: a file that every browser can show, or with choice an
+// image-set() of densities and formats.
+func (c *context) image(img *css.Image, over, height, density float64, choice bool) string {
+	if img.IsURL {
+		ts := c.tiers(img.URL, over, height, density)
+		if len(ts) == 0 {
+			return img.String()
+		}
+		url := func(a *cut.Asset) string { return fmt.Sprintf("url(%q)", c.opt.Folder+a.Name) }
+		if !choice {
+			// Browsers without image-set() get the file that most of these windows want.
+			r := ts[0].Rung
+			for _, t := range ts {
+				if t.Rung.Share() > r.Share() {
+					r = t.Rung
+				}
+			}
+			return url(r.Base())
+		}
+		var options []string
+		for _, t := range ts {
+			for i := range t.Rung.Files {
+				a := &t.Rung.Files[i]
+				o := url(a)
+				if len(ts) > 1 {
+					o += fmt.Sprintf(" %gx", t.Density)
+				}
+				options = append(options, o+fmt.Sprintf(" type(%q)", mime[a.Format]))
+			}
+		}
+		if len(options) == 1 {
+			return url(ts[0].Rung.Base())
+		}
+		return "image-set(\n  " + strings.Join(options, ",\n  ") + ")"
+	}
+	if img.Set != nil && len(c.ladders) > 0 {
+		set := css.Image{}
+		for _, o := range img.Set {
+			if lad := c.ladders[o.Image.URL]; o.Image.IsURL && lad != nil {
+				o.Image.URL = c.opt.Folder + lad.Rungs[len(lad.Rungs)-1].Base().Name
+				o.Type = ""
+			}
+			set.Set = append(set.Set, o)
+		}
+		return set.String()
+	}
+	return img.String()
+}
+
+var mime = map[string]string{"avif": "image/avif", "webp": "image/webp", "jpeg": "image/jpeg", "png": "image/png", "svg": "image/svg+xml", "gif": "image/gif"}
+
+// state is what windows of a range of sizes are told.
+type state struct {
+	over, to float64
+	tall     float64 // windows above this height; 0: all
+	above    float64 // densities above this; 0: all
+	decls    []decl  // background-size is the last
+}
+
+func (s *state) same(o *state) bool {
+	return s.tall == o.tall && s.above == o.above && slices.Equal(s.decls, o.decls)
+}
+
+// steps returns the rules that choose files by width, and the comment for the rule
+// before them. Each range of widths says what holds from there on; where taller windows
+// need other files a rule more follows.
+func (c *context) steps(pseudo string, layers []int, start float64) (string, []rule) {
+	overs := []float64{start}
+	used := false
+	for _, i := range layers {
+		lad := c.ladders[c.layers[i].Image.URL]
+		if !c.layers[i].Image.IsURL || lad == nil {
+			continue
+		}
+		used = true
+		for _, b := range lad.Bands {
+			if b.Over > start && !slices.Contains(overs, b.Over) {
+				overs = append(overs, b.Over)
+			}
+		}
+	}
+	if !used {
+		return "", nil
+	}
+	slices.Sort(overs)
+	var ranges [][]state
+	for k, over := range overs {
+		to := 0.0
+		if k+1 < len(overs) {
+			to = overs[k+1]
+		}
+		end := to
+		if end == 0 {
+			end = max(float64(c.p.Widths[1]), over+1)
+		}
+		if k > 0 && !c.holdsAt(over+1, end) {
+			continue
+		}
+		states := c.statesAt(layers, over, to)
+		if n := len(ranges); n > 0 && slices.EqualFunc(ranges[n-1], states, func(a, b state) bool { return a.same(&b) }) {
+			for i := range ranges[n-1] {
+				ranges[n-1][i].to = to
+			}
+			continue
+		}
+		ranges = append(ranges, states)
+	}
+	first := ""
+	var out []rule
+	for k, states := range ranges {
+		for i := range states {
+			s := &states[i]
+			comment := c.serves(layers, s, states)
+			if k == 0 && i == 0 {
+				first = comment // the rule before says it
+				continue
+			}
+			var cond []string
+			if s.over > start || c.media == nil && s.over > 0 {
+				cond = append(cond, fmt.Sprintf("(min-width: %gpx)", s.over+1))
+			}
+			if s.tall > 0 {
+				cond = append(cond, fmt.Sprintf("(min-height: %gpx)", s.tall+1))
+			}
+			if s.above > 0 {
+				cond = append(cond, fmt.Sprintf("(min-resolution: %gdppx)", s.above+0.001))
+			}
+			if len(cond) == 0 {
+				cond = []string{"all"}
+			}
+			out = append(out, rule{media: []string{strings.Join(cond, " and ")}, pseudo: pseudo, comment: comment, decls: s.decls})
+		}
+	}
+	// A size that never changes is said once.
+	sizes := map[string]bool{}
+	for _, states := range ranges {
+		for _, s := range states {
+			sizes[s.decls[len(s.decls)-1].value] = true
+		}
+	}
+	if len(sizes) == 1 {
+		for i := range out {
+			out[i].decls = out[i].decls[:len(out[i].decls)-1]
+		}
+	}
+	return first, out
+}
+
+// statesAt is what holds in a range of widths: for all windows, then for denser screens
+// where their files show another part and so have another size, then for taller windows.
+func (c *context) statesAt(layers []int, over, to float64) []state {
+	at := func(height, tall float64) []state {
+		var out []state
+		sizes := map[string]bool{}
+		above := 0.0
+		for _, d := range c.densities(layers, over, height) {
+			images, size := c.files(layers, over, height, d)
+			out = append(out, state{over, to, tall, above, append(images, size)})
+			sizes[size.value] = true
+			above = d
+		}
+		if len(sizes) < 2 {
+			images, size := c.files(layers, over, height, 0)
+			return []state{{over, to, tall, 0, append(images, size)}}
+		}
+		return out
+	}
+	out := at(1, 0)
+	last := out
+	var talls []float64
+	for _, i := range layers {
+		lad := c.ladders[c.layers[i].Image.URL]
+		if lad == nil {
+			continue
+		}
+		for _, b := range lad.Bands {
+			if b.Tall > 0 && over+0.5 > b.Over && (b.To == 0 || over+0.5 <= b.To) && !slices.Contains(talls, b.Tall) {
+				talls = append(talls, b.Tall)
+			}
+		}
+	}
+	slices.Sort(talls)
+	for _, t := range talls {
+		next := at(t+0.5, t)
+		if !slices.EqualFunc(last, next, func(a, b state) bool { return a.above == b.above && slices.Equal(a.decls, b.decls) }) {
+			out = append(out, next...)
+			last = next
+		}
+	}
+	return out
+}
+
+// densities are those that the pictures of some layers tell apart.
+func (c *context) densities(layers []int, over, height float64) []float64 {
+	var out []float64
+	for _, i := range layers {
+		if !c.layers[i].Image.IsURL {
+			continue
+		}
+		for _, t := range c.allTiers(c.layers[i].Image.URL, over, height) {
+			if !slices.Contains(out, t.Density) {
+				out = append(out, t.Density)
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// serves says what a rule is for: its widths, what its files weigh by density, and the
+// named viewports that fetch them.
+func (c *context) serves(layers []int, s *state, all []state) string {
+	height := s.tall + 0.5
+	upper := math.Inf(1) // where the next rule for denser screens takes over
+	for _, o := range all {
+		if o.tall == s.tall && o.above > s.above {
+			upper = min(upper, o.above)
+		}
+	}
+	weigh := func(d float64) (bytes int) {
+		seen := map[string]bool{}
+		for _, i := range layers {
+			if u := c.layers[i].Image.URL; c.layers[i].Image.IsURL && c.ladders[u] != nil && !seen[u] {
+				seen[u] = true
+				bytes += len(c.tiers(u, s.over, height, d)[0].Rung.Best().Data)
+			}
+		}
+		return
+	}
+	var weights []string
+	densities := slices.DeleteFunc(c.densities(layers, s.over, height), func(d float64) bool { return d <= s.above || d > upper })
+	for _, d := range densities {
+		w := finding.Weight(weigh(d))
+		if len(densities) > 1 || s.above > 0 || !math.IsInf(upper, 1) {
+			w = fmt.Sprintf("%gx %s", d, w)
+		}
+		weights = append(weights, w)
+	}
+	var names []string
+	for _, v := range c.p.Named {
+		e := v.Env()
+		next := math.Inf(1) // where the next rule for tall windows takes over
+		for _, o := range all {
+			if o.tall > s.tall {
+				next = min(next, o.tall)
+			}
+		}
+		if v.Width <= s.over || s.to > 0 && v.Width > s.to || v.Height <= s.tall || v.Height > next || v.Density <= s.above || v.Density > upper || c.media != nil && !c.media.Matches(&e) ||
+			slices.ContainsFunc(c.after, func(m css.Media) bool { return m.Matches(&e) }) {
+			continue
+		}
+		names = append(names, fmt.Sprintf("%s fetches %s", v.Label(), finding.Weight(weigh(v.Density))))
+	}
+	text := strings.Join(weights, ", ")
+	switch {
+	case s.to > 0 && s.over > 0:
+		text = fmt.Sprintf("%g-%g px: %s", s.over+1, s.to, text)
+	case s.to > 0:
+		text = fmt.Sprintf("up to %g px: %s", s.to, text)
+	case s.over > 0:
+		text = fmt.Sprintf("from %g px: %s", s.over+1, text)
+	}
+	if s.tall > 0 {
+		text = fmt.Sprintf("taller than %g px, %s", s.tall, text)
+	}
+	if len(names) > 0 {
+		text += "; " + strings.Join(names, ", ")
+	}
+	return text
+}
+
+// Preload writes links for the head of the page that fetch the first picture in view
+// before the stylesheet is read: one link for each range of windows, so that each window
+// fetches the file that its rule names. It is empty where no picture is in view at first.
+// Source: HTML, link type preload (https://html.spec.whatwg.org/multipage/links.html#link-type-preload).
+func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
+	var first *cut.Ladder
+	for _, l := range ladders {
+		if l.Tiled || l.Box.Role != plan.Row || len(l.Rungs) == 0 || len(l.Rungs[0].Files) == 0 {
+			continue
+		}
+		inView := false
+		for _, v := range p.Named {
+			pg := layout.At(p, v, layout.Exact)
+			inView = inView || pg.Frame(l.Box.Name).Border.Y < v.Height
+		}
+		if inView {
+			first = l
+			break
+		}
+	}
+	if first == nil {
+		return ""
+	}
+	var b strings.Builder
+	link := func(t cut.Tier, cond []string) {
+		a := t.Rung.Best()
+		media := ""
+		if len(cond) > 0 {
+			media = fmt.Sprintf(" media=%q", strings.Join(cond, " and "))
+		}
+		fmt.Fprintf(&b, "<link rel=\"preload\" as=\"image\" type=%q href=%q%s fetchpriority=\"high\">\n", mime[a.Format], html.EscapeString(opt.Folder+a.Name), media)
+	}
+	for _, band := range first.Bands {
+		var width []string
+		if band.Over > 0 {
+			width = append(width, fmt.Sprintf("(min-width: %gpx)", band.Over+1))
+		}
+		if band.To > 0 {
+			width = append(width, fmt.Sprintf("(max-width: %.2fpx)", band.To+0.98))
+		}
+		each := func(tiers []cut.Tier, more ...string) {
+			last := 0.0
+			for i, t := range tiers {
+				cond := append(slices.Clone(width), more...)
+				if last > 0 {
+					cond = append(cond, fmt.Sprintf("(min-resolution: %gx)", last+0.001))
+				}
+				if i < len(tiers)-1 {
+					cond = append(cond, fmt.Sprintf("(max-resolution: %gx)", t.Density))
+				}
+				last = t.Density
+				if t.Rung != nil {
+					link(t, cond)
+				}
+			}
+		}
+		if band.Tall == 0 {
+			each(band.Tiers)
+			continue
+		}
+		each(band.Tiers, fmt.Sprintf("(max-height: %.2fpx)", band.Tall+0.98))
+		each(band.TallTiers, fmt.Sprintf("(min-height: %gpx)", band.Tall+1))
+	}
+	return b.String()
+}

@@ -1,0 +1,256 @@
+package sheet
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// decl is one declaration. A value may have line breaks where a long list goes on.
+type decl struct{ name, value string }
+
+// rule is a set of declarations for one element of a box.
+type rule struct {
+	media   []string // outer first
+	pseudo  string   // "", ::before or ::after
+	comment string
+	decls   []decl
+}
+
+// group is all rules of one box.
+type group struct {
+	name, selector string
+	rules          []rule
+}
+
+// form is how rules are printed.
+type form struct {
+	nesting bool
+	minify  bool
+	layer   string
+}
+
+// printer writes CSS with indentation, or without any white space that means nothing.
+type printer struct {
+	b      strings.Builder
+	indent int
+	minify bool
+}
+
+func (p *printer) line(s string) {
+	if p.minify {
+		return
+	}
+	if s != "" {
+		p.b.WriteString(strings.Repeat("  ", p.indent))
+	}
+	p.b.WriteString(s)
+	p.b.WriteByte('\n')
+}
+
+func (p *printer) comment(s string) {
+	if s != "" {
+		p.line("/* " + strings.ReplaceAll(s, "*/", "* /") + " */")
+	}
+}
+
+func (p *printer) open(s string) {
+	if p.minify {
+		p.b.WriteString(s + "{")
+		return
+	}
+	p.line(s + " {")
+	p.indent++
+}
+
+func (p *printer) close() {
+	if p.minify {
+		p.b.WriteString("}")
+		return
+	}
+	p.indent--
+	p.line("}")
+}
+
+func (p *printer) decls(ds []decl) {
+	for i, d := range ds {
+		if p.minify {
+			p.b.WriteString(d.name + ":" + strings.ReplaceAll(strings.ReplaceAll(d.value, "\n", ""), ", ", ","))
+			if i < len(ds)-1 {
+				p.b.WriteByte(';')
+			}
+			continue
+		}
+		inner := strings.Repeat("  ", p.indent+1)
+		p.line(d.name + ": " + strings.ReplaceAll(d.value, "\n", "\n"+inner) + ";")
+	}
+}
+
+// print writes the groups. Rules that follow each other in one media query share
+// its block.
+func print(head string, groups []group, f form) string {
+	p := &printer{minify: f.minify}
+	p.comment(head)
+	if f.layer != "" {
+		p.open("@layer " + f.layer)
+	}
+	for _, g := range groups {
+		p.line("")
+		p.comment(g.name)
+		if f.nesting {
+			p.nested(g)
+		} else {
+			p.flat(g)
+		}
+	}
+	if f.layer != "" {
+		p.close()
+	}
+	return p.b.String()
+}
+
+func (p *printer) flat(g group) {
+	var in []string
+	for i := range g.rules {
+		r := &g.rules[i]
+		p.enter(&in, r.media)
+		p.comment(r.comment)
+		p.open(g.selector + r.pseudo)
+		p.decls(r.decls)
+		p.close()
+	}
+	p.enter(&in, nil)
+}
+
+// enter closes and opens media queries from those that are open to those wanted.
+func (p *printer) enter(in *[]string, want []string) {
+	same := 0
+	for same < len(*in) && same < len(want) && (*in)[same] == want[same] {
+		same++
+	}
+	for range (*in)[same:] {
+		p.close()
+	}
+	for _, m := range want[same:] {
+		p.open("@media " + m)
+	}
+	*in = slices.Clone(want)
+}
+
+// nested writes everything of a box inside its selector.
+func (p *printer) nested(g group) {
+	p.open(g.selector)
+	var in []string
+	for i := range g.rules {
+		r := &g.rules[i]
+		if p.minify && i > 0 && len(r.media) == 0 && r.pseudo == "" {
+			p.b.WriteByte(';')
+		}
+		p.enter(&in, r.media)
+		p.comment(r.comment)
+		if r.pseudo != "" {
+			p.open("&" + r.pseudo)
+		}
+		p.decls(r.decls)
+		if p.minify && r.pseudo == "" && i < len(g.rules)-1 {
+			p.b.WriteByte(';')
+		}
+		if r.pseudo != "" {
+			p.close()
+		}
+	}
+	p.enter(&in, nil)
+	p.close()
+}
+
+// useProperties names the images of a group that are written more than once, and
+// other long values, as custom properties of the box.
+func (g *group) useProperties(box string) {
+	const long = 24
+	count := map[string]int{}
+	var order []string
+	each := func(f func(d *decl, i int, part string)) {
+		for k := range g.rules {
+			for n := range g.rules[k].decls {
+				d := &g.rules[k].decls[n]
+				for i, part := range splitList(d.value) {
+					f(d, i, part)
+				}
+			}
+		}
+	}
+	each(func(d *decl, _ int, part string) {
+		if len(part) >= long && d.name != "content" {
+			if count[part]++; count[part] == 2 {
+				order = append(order, part)
+			}
+		}
+	})
+	if len(order) == 0 || len(g.rules) == 0 {
+		return
+	}
+	names := map[string]string{}
+	var defs []decl
+	for i, part := range order {
+		n := fmt.Sprintf("--%s-%d", identifier(box), i+1)
+		names[part] = n
+		defs = append(defs, decl{n, part})
+	}
+	for k := range g.rules {
+		for n := range g.rules[k].decls {
+			d := &g.rules[k].decls[n]
+			parts := splitList(d.value)
+			changed := false
+			for i, part := range parts {
+				if v, ok := names[part]; ok {
+					parts[i] = "var(" + v + ")"
+					changed = true
+				}
+			}
+			if changed {
+				d.value = strings.Join(parts, ",\n")
+			}
+		}
+	}
+	first := &g.rules[0]
+	if first.pseudo != "" || len(first.media) > 0 {
+		g.rules = append([]rule{{decls: defs}}, g.rules...)
+		return
+	}
+	first.decls = append(defs, first.decls...)
+}
+
+// identifier makes a name that CSS takes of a box's name.
+func identifier(s string) string {
+	return strings.Map(func(c rune) rune {
+		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' {
+			return c
+		}
+		return '-'
+	}, s)
+}
+
+// splitList cuts a value at the commas that are in no parentheses or quotes.
+func splitList(s string) []string {
+	var out []string
+	depth, from := 0, 0
+	quote := byte(0)
+	for i := range len(s) {
+		switch c := s[i]; {
+		case quote != 0:
+			if c == quote && s[i-1] != '\\' {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '(':
+			depth++
+		case c == ')':
+			depth--
+		case c == ',' && depth == 0:
+			out = append(out, strings.TrimSpace(s[from:i]))
+			from = i + 1
+		}
+	}
+	return append(out, strings.TrimSpace(s[from:]))
+}
