@@ -32,7 +32,7 @@ type judge struct {
 // maxJudged is the most device px that are looked at: a part from the middle of
 // larger boxes tells enough. A texture shows its tiles in much less.
 const (
-	maxJudged  = 2_500_000
+	maxJudged  = 1_500_000
 	maxTexture = 640 // px a side
 )
 

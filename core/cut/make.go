@@ -193,7 +193,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 		return err
 	}
 	defer m.cpu.Release(1)
-	cost := min(40*int64(r.Width)*int64(r.Height)+28*maxJudged, m.opt.Memory/2)
+	cost := min(40*int64(r.Width)*int64(r.Height)+30*maxJudged, m.opt.Memory/2)
 	if err := m.coding.Acquire(context.Background(), cost); err != nil {
 		return err
 	}

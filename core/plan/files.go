@@ -48,7 +48,7 @@ var Qualities = []struct {
 
 // DefaultFiles is what holds without files: in the plan.
 func DefaultFiles() Files {
-	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.04, Formats: []string{"avif", "webp"}, Crop: true}
+	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06, Formats: []string{"avif", "webp"}, Crop: true}
 }
 
 // Floor is how many picture px a device px needs to look sharp at a density: one,

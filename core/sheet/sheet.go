@@ -183,6 +183,9 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 			d = append(d, decl{name, v})
 		}
 	}
+	if e == onBox && c.base != nil && c.base != c && (len(layers) == 0 || len(layers) == 1 && c.layers[layers[0]].Image.IsNone()) {
+		d = append(d, decl{"background-image", "none"}) // what holds otherwise is not even fetched
+	}
 	if len(layers) > 0 && !(len(layers) == 1 && c.layers[layers[0]].Image.IsNone()) {
 		images, sizes := c.files(layers, width, 1, 0)
 		if sized := c.statesAt(layers, width, 0); len(sized) > 1 && sized[1].tall == 0 {

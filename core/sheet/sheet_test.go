@@ -70,6 +70,15 @@ func TestWhenBlocksWriteOnlyChanges(t *testing.T) {
 	}
 }
 
+// A block that has only a colour takes the picture away, so that it is not fetched.
+func TestAColourAloneTakesThePictureAway(t *testing.T) {
+	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg}], when: {(width < 600px): {layers: [{color: teal}]}}}\n")
+	block := out[strings.Index(out, "@media"):]
+	if !strings.Contains(block, "background-image: none;") || !strings.Contains(block, "background-color: #008080;") {
+		t.Error(out)
+	}
+}
+
 func TestFiltersGoToPseudoElements(t *testing.T) {
 	out := write(t, `boxes:
   - name: b

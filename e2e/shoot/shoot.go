@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -32,17 +33,23 @@ func Browser() string {
 	return ""
 }
 
-// Page renders a file in a fresh browser with a window of w x h CSS px at a real
+// Page renders a file, or what is at an http: address, in a fresh browser with a window of w x h CSS px at a real
 // density. The page's own background is transparent where it paints nothing.
 func Page(t testing.TB, page string, w, h int, density float64) *image.RGBA {
 	t.Helper()
 	out := filepath.Join(t.TempDir(), "page.png")
+	var wait []string
+	if strings.HasPrefix(page, "http") {
+		wait = []string{"--virtual-time-budget=20000"} // which stands still while something is fetched
+	} else {
+		page = "file://" + page
+	}
 	for try := 0; ; try++ {
 		profile := t.TempDir()
-		cmd := exec.Command(Browser(), "--headless", "--no-sandbox", "--disable-gpu", "--force-color-profile=srgb", "--hide-scrollbars", "--disable-quic",
+		cmd := exec.Command(Browser(), append(wait, "--headless", "--no-sandbox", "--disable-gpu", "--force-color-profile=srgb", "--hide-scrollbars", "--disable-quic",
 			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-checker-imaging",
 			"--run-all-compositor-stages-before-draw", "--user-data-dir="+profile, fmt.Sprintf("--force-device-scale-factor=%g", density),
-			"--default-background-color=00000000", fmt.Sprintf("--window-size=%d,%d", w, h), "--screenshot="+out, "file://"+page)
+			"--default-background-color=00000000", fmt.Sprintf("--window-size=%d,%d", w, h), "--screenshot="+out, page)...)
 		timer := time.AfterFunc(60*time.Second, func() { cmd.Process.Kill() })
 		log, err := cmd.CombinedOutput()
 		timer.Stop()
