@@ -56,7 +56,7 @@ func (o *Options) Mine(f *picture.File) bool {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "1"
+const version = "2"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -296,7 +296,7 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hi
 		}
 		all = append(all, a)
 		next := out[0]
-		if a.Score < min(l.Quality, next.Score)-1 {
+		if a.Score < min(l.Quality, next.Score)-3 {
 			continue // this coder cannot do what is asked
 		}
 		if saved := len(next.Data) - len(a.Data); float64(saved) > gain*float64(len(next.Data)) && saved > gainLeft {
@@ -342,6 +342,16 @@ type search struct {
 	tried    []tried
 }
 
+// limitsOf are the least and the most of a coder's own quality that are tried. The most
+// is what is known to leave nothing to see at a wanted similarity of 94, and rises with
+// it: grain that no coder keeps would else make files several times heavier, for
+// nothing. See docs/RATIONALE.md, "How is quality judged?".
+func limitsOf(format string, want float64) [2]int {
+	most := map[string]int{"jpeg": 82, "webp": 84, "avif": 74}[format]
+	least := map[string]int{"jpeg": 20, "webp": 15, "avif": 15}[format]
+	return [2]int{least, min(most+int(4*max(want-94, -3)), 95)}
+}
+
 // hint is where to begin: the quality that another rung of the picture got, and how
 // many points of similarity a step of it was worth there.
 type hint struct {
@@ -352,7 +362,7 @@ type hint struct {
 // find codes a few times: each result tells where to look next. It returns the lightest
 // file that was good enough, or the best one where none is.
 func (s *search) find(ideal *image.RGBA, format string, h hint) (Asset, error) {
-	limits := map[string][2]int{"jpeg": {20, 95}, "webp": {15, 96}, "avif": {15, 90}}[format]
+	limits := limitsOf(format, s.want)
 	enough, most, slack := 2, 6, 1.2 // files that are enough where one is good, and that are made at all
 	switch {
 	case s.thorough:
@@ -387,7 +397,7 @@ func (s *search) find(ideal *image.RGBA, format string, h hint) (Asset, error) {
 				h.slope = min(slope, 2)
 			}
 		}
-		if good && (score < s.want+slack || i >= enough && score < s.want+3*slack) || hi-lo <= 1 || i == most {
+		if good && (score < s.want+slack || i > enough || i == enough && hi-lo <= 12 && score < s.want+2*slack) || hi-lo <= 1 || i == most {
 			s.tried = append(s.tried, tried{format, best.Quality, h.slope})
 			return best, nil
 		}

@@ -44,7 +44,7 @@ var Measures = []Measure{GiveCrop, GiveDensity, GiveQuality}
 var Qualities = []struct {
 	Name  string
 	Score float64
-}{{"high", 96}, {"normal", 94}, {"low", 88}}
+}{{"high", 96.5}, {"normal", 94}, {"low", 89}}
 
 // DefaultFiles is what holds without files: in the plan.
 func DefaultFiles() Files {
