@@ -45,7 +45,7 @@ func (f *File) readAVIF() error {
 // clock) and then a mirror (0 none, 1 top to bottom, 2 left to right).
 // Source: HEIF (ISO/IEC 23008-12), 6.5.10 and 6.5.12.
 func avifOrientation(rotate, mirror int) int {
-	return [4][3]int{{1, 4, 2}, {8, 7, 5}, {3, 2, 4}, {6, 5, 7}}[rotate&3][mirror%3]
+	return [4][3]int{{1, 4, 2}, {8, 5, 7}, {3, 2, 4}, {6, 7, 5}}[rotate&3][mirror%3]
 }
 
 // Decode decodes the picture, upright, as premultiplied sRGB, and keeps nothing:
