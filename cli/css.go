@@ -7,6 +7,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"tourmaline/core/codec"
 	"tourmaline/core/cut"
 	"tourmaline/core/settle"
 	"tourmaline/core/sheet"
@@ -42,6 +43,20 @@ func (s *session) sheetOptions(c *cli.Command, pr *project, ladders []*cut.Ladde
 		}
 	}
 	return o, nil
+}
+
+func (s *session) licencesCommand() *cli.Command {
+	return &cli.Command{
+		Name:  "licences",
+		Usage: "print the licences of the picture coders that are built in",
+		Description: `Whoever passes the program on passes these notices on.
+
+Example:  tourmaline licences > NOTICES.txt`,
+		Action: func(context.Context, *cli.Command) error {
+			fmt.Fprint(s.out, codec.Licences())
+			return nil
+		},
+	}
 }
 
 func (s *session) cssCommand() *cli.Command {

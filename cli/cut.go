@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -48,6 +49,7 @@ func (s *session) makeOptions(c *cli.Command) (cut.Options, error) {
 		return o, fmt.Errorf("--memory: %d MB is too little to decode a picture; give 64 or more", m)
 	}
 	o.Memory = int64(c.Int("memory")) << 20
+	debug.SetMemoryLimit(o.Memory) // garbage is collected sooner near it
 	if cache := openCache(c.String("cache")); cache != nil {
 		o.Cache = cache
 	}
@@ -289,14 +291,14 @@ func (s *session) printFetches(fs []fetch) {
 			tables++
 			fmt.Fprintf(s.out, "%s  %s (%s)\n", f.Box, shortSource(f.Source), finding.Weight(f.Original))
 			t = s.newTable()
-			t.AppendHeader(table.Row{"  viewport", "fetches", "px", "weight", "alike", "against the source"})
-			t.SetColumnConfigs([]table.ColumnConfig{{Number: 3, Align: text.AlignRight}, {Number: 4, Align: text.AlignRight}, {Number: 5, Align: text.AlignRight}})
+			t.AppendHeader(table.Row{"  viewport", "fetches", "px", "weight", "alike", "saved"})
+			t.SetColumnConfigs([]table.ColumnConfig{{Number: 3, Align: text.AlignRight}, {Number: 4, Align: text.AlignRight}, {Number: 5, Align: text.AlignRight}, {Number: 6, Align: text.AlignRight}})
 		}
 		score := ""
 		if f.Score > 0 {
 			score = fmt.Sprintf("%.1f", f.Score)
 		}
-		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height), finding.Weight(f.Bytes), score, lighter(f.Lighter)})
+		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height), finding.Weight(f.Bytes), score, saved(f.Lighter)})
 		key := f.Name + " " + f.Viewport
 		if _, ok := total[key]; !ok {
 			order = append(order, key)
@@ -318,12 +320,12 @@ func (s *session) printFetches(fs []fetch) {
 	if tables > 1 {
 		fmt.Fprintln(s.out, "\nall pictures")
 		t = s.newTable()
-		t.AppendHeader(table.Row{"  viewport", "weight", "sources", "against the sources"})
+		t.AppendHeader(table.Row{"  viewport", "weight", "sources", "saved"})
 		for _, k := range order {
 			v := total[k]
-			t.AppendRow(table.Row{"  " + k, finding.Weight(v[0]), finding.Weight(v[1]), lighter(1 - float64(v[0])/float64(v[1]))})
+			t.AppendRow(table.Row{"  " + k, finding.Weight(v[0]), finding.Weight(v[1]), saved(1 - float64(v[0])/float64(v[1]))})
 		}
-		t.SetColumnConfigs([]table.ColumnConfig{{Number: 2, Align: text.AlignRight}, {Number: 3, Align: text.AlignRight}})
+		t.SetColumnConfigs([]table.ColumnConfig{{Number: 2, Align: text.AlignRight}, {Number: 3, Align: text.AlignRight}, {Number: 4, Align: text.AlignRight}})
 		t.Render()
 	}
 }
@@ -426,12 +428,5 @@ func shortSource(s string) string {
 	return filepath.ToSlash(s)
 }
 
-func lighter(v float64) string {
-	switch {
-	case v > 0.0005:
-		return fmt.Sprintf("%.1f%% lighter", v*100)
-	case v < -0.0005:
-		return fmt.Sprintf("%.1f%% heavier", -v*100)
-	}
-	return "the source itself"
-}
+// saved is how much lighter than its source a file is.
+func saved(v float64) string { return fmt.Sprintf("%.1f%%", v*100) }

@@ -66,7 +66,7 @@ Start with:  tourmaline demo observatory     (a whole example site in a folder)
              tourmaline look photo.jpg       (what is this picture good for?)`,
 		Commands: []*cli.Command{
 			s.lookCommand(), s.fitCommand(), s.checkCommand(), s.settleCommand(), s.proofCommand(), s.paintCommand(), s.cutCommand(),
-			s.cssCommand(), s.buildCommand(), s.demoCommand(),
+			s.cssCommand(), s.buildCommand(), s.demoCommand(), s.licencesCommand(),
 		},
 		Writer:         s.out,
 		ErrWriter:      s.err,

@@ -9,6 +9,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -76,6 +77,38 @@ func TestEachViewportFetchesOneFileForEachPicture(t *testing.T) {
 		if got, _ := visit(t, filepath.Join(site, "dist"), v.w, v.h, v.density); !slices.Equal(got, slices.Compact(want)) || len(want) != 5 {
 			t.Errorf("at %s the browser fetched\n%s\ncut says\n%s", at, strings.Join(got, "\n"), strings.Join(want, "\n"))
 		}
+	}
+}
+
+// docs/WEIGHTS.md is what cut --compare says of the demo; TOURMALINE_DOCS=write writes it
+// anew. The files are a quarter of the habit at most.
+func TestWeightsOfTheDemo(t *testing.T) {
+	dir := t.TempDir()
+	if r := run(t, dir, "demo", "obs"); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	site := filepath.Join(dir, "obs")
+	r := run(t, site, "cut", "--compare")
+	if r.code != 0 {
+		t.Fatal(r.err)
+	}
+	lines := strings.Split(strings.TrimRight(r.out, "\n"), "\n")
+	for i := range lines {
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	want := "# What the files weigh\n\nThe demo, as `tourmaline demo observatory && cd observatory && tourmaline cut --compare` tells. The habit is one JPEG of\n1920 px at quality 80 for each picture and everybody (textures as they are). \"Alike\" is the similarity of the box that looks\nworst to the source scaled exactly (100 is the same; see [How is quality judged?](RATIONALE.md)). Below 1.00 px for each\ndevice px the source itself has no more, or it is density 3, where 0.75 is enough.\n\n```\n" + strings.Join(lines, "\n") + "\n```\n"
+	if os.Getenv("TOURMALINE_DOCS") == "write" {
+		if err := os.WriteFile("../docs/WEIGHTS.md", []byte(want), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if runtime.GOARCH == "amd64" && read(t, "docs/WEIGHTS.md") != want {
+		t.Errorf("docs/WEIGHTS.md is of another version; it should be\n%s", want)
+	}
+	last := lines[len(lines)-1]
+	var share float64
+	if _, err := fmt.Sscanf(last[strings.Index(last, ", ")+2:], "%f%%", &share); err != nil || share > 25 {
+		t.Errorf("%s: more than a quarter, %v", last, err)
 	}
 }
 

@@ -281,9 +281,13 @@ func drawSheet(p *plan.Plan, store *picture.Store, opt *Options, cells [][]cell,
 			x += colW[c] + gap
 		}
 		y += heights[r] + rowGap
+		store.Trim(maxDecoded)
 	}
 	return img, nil
 }
+
+// maxDecoded is how many bytes of decoded pictures are kept from row to row.
+const maxDecoded = 512 << 20
 
 // drawCell draws one box with its corner at x, y of the sheet.
 func drawCell(img *image.RGBA, store *picture.Store, c *cell, opt *Options, scale, x, y float64) error {

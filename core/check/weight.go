@@ -13,24 +13,28 @@ import (
 	"tourmaline/core/place"
 )
 
-// estimate is what a picture weighs when it is cut to what a landing needs: its own
-// bytes per pixel, for the pixels that are shown.
+// coded is about what files weigh for each px, against their sources: measured on 12
+// photographs, 0.1 to 0.3.
+const coded = 0.25
+
+// estimate is about what a picture weighs when it is cut to what a landing needs: a
+// quarter of its own bytes per pixel, for the pixels that are drawn.
 func estimate(f *picture.File, l *place.Landing, density float64) float64 {
 	if f.Vector != nil || f.Width == 0 || f.Height == 0 {
 		return float64(f.Bytes)
 	}
 	share := min(max(l.Size.X*density/float64(f.Width), l.Size.Y*density/float64(f.Height)), 1)
-	return float64(f.Bytes) * share * share
+	return coded * float64(f.Bytes) * share * share
 }
 
 var heavy = &Check{
 	Name: "heavy", Group: "Weight", Level: finding.Warning,
 	Line: "the backgrounds weigh more than the budget of a viewport",
 	Long: `budget: says how many bytes the backgrounds of a page may have at a named viewport.
-Estimated without making files: each picture's own bytes for each pixel, times the pixels
-it needs there, never more than it has. tourmaline cut gives exact weights.`,
+Estimated without making files: a quarter of each picture's own bytes for each pixel, times
+the pixels it needs there, never more than it has. tourmaline cut gives exact weights.`,
 	Remedy: "make the heaviest box smaller there, use a calmer picture, or leave it out on small windows",
-	Fires:  "budget: {phone: 1 KB}\nboxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
+	Fires:  "budget: {phone: 200 B}\nboxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
 	Silent: "budget: {phone: 9 MB}\nboxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
 	once: func(s *pass) {
 		if len(s.boxes) < len(s.plan.All()) {
@@ -75,7 +79,7 @@ it needs there, never more than it has. tourmaline cut gives exact weights.`,
 			if pos.Line == 0 { // the viewports that a plan has without naming any
 				pos = s.plan.All()[0].Pos
 			}
-			s.add(finding.Finding{Pos: pos, Worst: &v, Measured: total, Wanted: limit, Unit: "bytes", How: "estimated from the bytes per pixel of the sources",
+			s.add(finding.Finding{Pos: pos, Worst: &v, Measured: total, Wanted: limit, Unit: "bytes", How: "estimated: a quarter of the sources' bytes for each px",
 				Message: fmt.Sprintf("%s: about %s of backgrounds, over the budget of %s by %s; most is %s", v.Label(), finding.Weight(int(total)), finding.Weight(int(limit)), finding.Weight(int(total-limit)), strings.Join(words, ", "))})
 		}
 	},

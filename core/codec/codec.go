@@ -164,7 +164,7 @@ func (m *module) use(ctx context.Context, f func(*instance) error) error {
 	ok := false
 	defer func() {
 		in.ctx = nil
-		if !ok || in.dead || in.mod.Memory().Size() > 384<<20 {
+		if !ok || in.dead || in.mod.Memory().Size() > 160<<20 {
 			in.mod.Close(context.WithoutCancel(ctx))
 			return
 		}

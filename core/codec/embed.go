@@ -1,7 +1,9 @@
 package codec
 
 import (
-	_ "embed" // the modules
+	"embed"
+	"fmt"
+	"strings"
 	"sync"
 )
 
@@ -45,4 +47,18 @@ func Shared() *Engine {
 		shared.engine = New(Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, CacheDir: shared.dir, MemoryMiB: MemoryMiB})
 	}
 	return shared.engine
+}
+
+//go:embed wasm/licences
+var licences embed.FS
+
+// Licences are the notices that must go along with the modules, one after another.
+func Licences() string {
+	var b strings.Builder
+	entries, _ := licences.ReadDir("wasm/licences")
+	for _, e := range entries {
+		text, _ := licences.ReadFile("wasm/licences/" + e.Name())
+		fmt.Fprintf(&b, "== %s\n\n%s\n", strings.TrimSuffix(e.Name(), ".txt"), strings.TrimSpace(string(text))+"\n")
+	}
+	return b.String()
 }

@@ -164,7 +164,7 @@ func cleanPNG(data []byte) []byte {
 // be of another size: what a box shows with another version of its picture.
 func (f *File) Stand(img *image.RGBA) *File {
 	s := &File{Name: f.Name, Format: f.Format, Width: f.Width, Height: f.Height, Orientation: 1, Bytes: f.Bytes, data: f.data}
-	s.once.Do(func() { s.pixels = img })
+	s.pixels = img
 	return s
 }
 

@@ -134,7 +134,7 @@ func (f *File) Level(w, h float64) (*image.RGBA, error) {
 	if l, ok := f.levels[n]; ok {
 		return l, nil
 	}
-	half := f.half(float64(lw)/float64(img.Rect.Dx()), float64(lh)/float64(img.Rect.Dy()))
+	half := f.half(img, float64(lw)/float64(img.Rect.Dx()), float64(lh)/float64(img.Rect.Dy()))
 	if f.levels == nil {
 		f.levels = map[int]*image.RGBA{}
 	}
@@ -146,17 +146,17 @@ func (f *File) Level(w, h float64) (*image.RGBA, error) {
 // at a scale (below 1 is smaller): what pictures inside patterns, and turned ones,
 // are drawn from. It is shared: do not write to it.
 func (f *File) Half(sx, sy float64) (*image.RGBA, error) {
-	if _, err := f.Pixels(); err != nil {
+	img, err := f.Pixels()
+	if err != nil {
 		return nil, err
 	}
 	f.lmu.Lock()
 	defer f.lmu.Unlock()
-	return f.half(sx, sy), nil
+	return f.half(img, sx, sy), nil
 }
 
-// half is Half with the lock held and the picture decoded.
-func (f *File) half(sx, sy float64) *image.RGBA {
-	img := f.pixels
+// half is Half of the decoded picture, with the lock held.
+func (f *File) half(img *image.RGBA, sx, sy float64) *image.RGBA {
 	if !(sx > 0) || !(sy > 0) {
 		return img
 	}

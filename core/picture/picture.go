@@ -55,8 +55,8 @@ type File struct {
 	icc    []byte          // its colour profile, where the container was read already
 	whole  *File           // of a part: the picture it is of
 	part   image.Rectangle // and its pixels there
-	once   sync.Once
-	pixels *image.RGBA
+	pmu    sync.Mutex
+	pixels *image.RGBA // nil until it is asked for, and after Forget
 	err    error
 	alpha  sync.Once
 	opaque bool
@@ -382,8 +382,45 @@ func orientation(format string, data []byte) int {
 // decoded once and shared: do not write to it. A broken or truncated file gives
 // an error that names it. SVG has no pixels of its own: see Draw.
 func (f *File) Pixels() (*image.RGBA, error) {
-	f.once.Do(func() { f.pixels, f.err = f.Decode() })
+	f.pmu.Lock()
+	defer f.pmu.Unlock()
+	if f.pixels == nil && f.err == nil {
+		f.pixels, f.err = f.Decode()
+	}
 	return f.pixels, f.err
+}
+
+// Forget drops what was decoded, to be decoded again when it is asked for. Pictures
+// that were handed out stay as they are.
+func (f *File) Forget() {
+	f.lmu.Lock()
+	f.halves, f.levels, f.drawn = nil, nil, nil
+	f.lmu.Unlock()
+	f.pmu.Lock()
+	f.pixels = nil
+	f.pmu.Unlock()
+}
+
+// Trim forgets decoded pictures while they take more than limit bytes together.
+func (s *Store) Trim(limit int) {
+	total := 0
+	s.files.Range(func(_, v any) bool {
+		f := v.(*opened).file
+		if f == nil || f.whole != nil {
+			return true
+		}
+		f.pmu.Lock()
+		held := 0
+		if f.pixels != nil {
+			held = 2 * len(f.pixels.Pix) // with its halves and levels
+		}
+		f.pmu.Unlock()
+		if total += held; held > 0 && total > limit {
+			f.Forget()
+			total -= held
+		}
+		return true
+	})
 }
 
 // Opaque reports whether no pixel lets what is behind show through, nor does any

@@ -74,7 +74,7 @@ func joinedAll(layers []int, value func(i int) string) string {
 		vs = append(vs, value(i))
 	}
 	sep := ", "
-	if slices.ContainsFunc(vs, func(s string) bool { return strings.Contains(s, "\n") }) {
+	if len(strings.Join(vs, sep)) > 70 || slices.ContainsFunc(vs, func(s string) bool { return strings.Contains(s, "\n") }) {
 		sep = ",\n"
 	}
 	return strings.Join(vs, sep)
