@@ -452,6 +452,11 @@ func (l *Ladder) bands(p *plan.Plan, rungs *[2][][]*Rung) {
 			}
 			out = append(out, Tier{density, r})
 		}
+		// The last serves all that is denser: it is called by the first density that it serves.
+		if n := len(out); n > 1 {
+			at := slices.IndexFunc(p.Density, func(d float64) bool { return d > out[n-2].Density })
+			out[n-1].Density = p.Density[at]
+		}
 		return out
 	}
 	for i := range rungs[0][0] {
