@@ -102,7 +102,7 @@ var fixed = &Check{
 	Long: `With attachment: fixed the picture is sized and placed against the window, whatever the
 box: cover covers the window, and the box shows the piece behind it. Browsers on phones
 scroll such pictures with the page, or paint them anew at every step of scrolling, which
-costs time and battery. The size is measured at the largest window of the sweep.`,
+costs time and battery; the stylesheet lets it scroll there, sized for the box. The size is measured at the largest window of the sweep.`,
 	Remedy: `write "(hover: none)": {css: "background-attachment: scroll"} under when:, and size the picture for the box there`,
 	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, attachment: fixed}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover}\n",

@@ -189,6 +189,13 @@ func TestFilesServeEveryWindow(t *testing.T) {
 						t.Fatalf("%s at %s: %g px for each of the source, need %g", l.Box.Name, v, k, want.scale)
 					}
 					landsAlike(t, l, r, q, v)
+					if q.Layer.Attachment == css.Fixed {
+						touch := scrolled(q, pg.Frame(l.Box.Name))
+						if want, _ := needOf(&touch, specOf(touch.Layer), p.Files.Floor(d)); float64(r.Width)/r.Window.W < want.scale*(1-1e-9) {
+							t.Fatalf("%s at %s: too few px where it scrolls", l.Box.Name, v)
+						}
+						landsAlike(t, l, r, &touch, v)
+					}
 				}
 			}
 		}
@@ -333,6 +340,18 @@ func TestMakeSharesCachesAndRepeats(t *testing.T) {
 	dark, light := ls[3].At(&css.Env{Width: 1000, Height: 800, Density: 1}), ls[4].At(&css.Env{Width: 1000, Height: 800, Density: 1})
 	if a, b := len(dark.Best().Data), len(light.Best().Data); float64(a) > 0.7*float64(b) {
 		t.Errorf("under an 80%% scrim the file has %d bytes, without %d", a, b)
+	}
+}
+
+// What an opaque layer of the same box hides has no files.
+func TestHiddenLayersHaveNoFiles(t *testing.T) {
+	p, store := fixture(t, twoViewports+`boxes:
+  - {name: a, height: 90px, layers: [{gradient: 'linear-gradient(red, blue)'}, {image: a.jpg, size: cover}]}
+  - {name: b, height: 90px, layers: [{gradient: 'linear-gradient(red, rgb(0 0 255 / 90%))'}, {image: a.jpg, size: cover}]}
+`)
+	ls, err := Demand(p, store)
+	if err != nil || len(ls) != 1 || ls[0].Box.Name != "b" {
+		t.Errorf("%d ladders, %v", len(ls), err)
 	}
 }
 

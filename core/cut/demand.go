@@ -123,6 +123,38 @@ func needOf(l *place.Placed, s spec, floor float64) (c cell, tiled bool) {
 	return c, tx || ty
 }
 
+// scrolled is how a fixed layer lands where it scrolls with its box.
+func scrolled(p *place.Placed, f *layout.Frame) place.Placed {
+	q := *p
+	l := *p.Layer
+	l.Attachment = css.Scroll
+	q.Layer, q.Area, q.Paint = &l, f.Area(l.Origin), f.Area(l.Clip)
+	q.Landing = place.Land(&q.Input)
+	return q
+}
+
+// covered reports whether a layer lies under an opaque colour or gradient of its own box
+// that hides all of it: nobody sees it, so it has no files.
+func covered(f *layout.Frame, n int) bool {
+	layers := f.At.Layers()
+	for i := range layers[:n] {
+		l := &layers[i]
+		g := l.Image.Gradient
+		if g == nil || len(f.At.Notes[i].Filters) > 0 || l.Blend != css.BlendNormal || l.Size != css.SizeAuto || l.Attachment == css.Fixed ||
+			l.Clip != css.BorderBox || l.Repeat != (css.Repeats{X: css.Tile, Y: css.Tile}) {
+			continue
+		}
+		opaque := true
+		for k := range g.Stops {
+			opaque = opaque && (g.Stops[k].Hint || g.Stops[k].Color.IsOpaque())
+		}
+		if opaque {
+			return true
+		}
+	}
+	return false
+}
+
 // grid is the cells of one ladder: two classes of heights, densities, widths.
 type grid [2][][]cell
 
@@ -193,7 +225,7 @@ func (s *sweep) part(from, to int) error {
 						if err != nil {
 							return err
 						}
-						if !ok || p.File == nil {
+						if !ok || p.File == nil || covered(f, n) {
 							continue
 						}
 						k := known[p.Layer]
@@ -210,6 +242,13 @@ func (s *sweep) part(from, to int) error {
 						c.class = k.class
 						k.tiled = k.tiled || tiled
 						k.g[tall][di][w-s.p.Widths[0]].add(c)
+						if p.Layer.Attachment == css.Fixed { // touch screens let it scroll: see sheet
+							q := scrolled(&p, f)
+							c, tiled := needOf(&q, k.spec, floor)
+							c.class = k.class
+							k.tiled = k.tiled || tiled
+							k.g[tall][di][w-s.p.Widths[0]].add(c)
+						}
 					}
 				}
 			}

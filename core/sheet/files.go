@@ -93,6 +93,9 @@ func (c *context) size(l *css.Layer, over, height, density float64) string {
 func (c *context) image(img *css.Image, over, height, density float64, choice bool) string {
 	if img.IsURL {
 		ts := c.tiers(img.URL, over, height, density)
+		if len(ts) == 0 && c.cut {
+			return "none" // nobody sees it
+		}
 		if len(ts) == 0 {
 			return img.String()
 		}

@@ -61,16 +61,19 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 
 // context is a set of a box's rules for which a block is written.
 type context struct {
-	p       *plan.Plan
-	at      *plan.Computed
-	layers  []css.Layer
-	notes   []plan.Notes
-	under   []bool // placeholders, each below its picture
-	ladders map[string]*cut.Ladder
-	opt     Options
-	base    *context    // what holds already; nil for the first block
-	media   *css.Media  // of a when block
-	after   []css.Media // of the blocks that are written later and name files
+	p      *plan.Plan
+	at     *plan.Computed
+	layers []css.Layer
+	notes  []plan.Notes
+	under  []bool // placeholders, each below its picture
+	cut    bool   // the plan's files were made: pictures without files are not seen
+	// ownTouch: the box has rules for touch screens.
+	ownTouch bool
+	ladders  map[string]*cut.Ladder
+	opt      Options
+	base     *context    // what holds already; nil for the first block
+	media    *css.Media  // of a when block
+	after    []css.Media // of the blocks that are written later and name files
 }
 
 func newContext(p *plan.Plan, at *plan.Computed, mine map[string]*cut.Ladder, opt Options) *context {
@@ -101,10 +104,11 @@ func rulesOf(p *plan.Plan, b *plan.Box, selector string, ladders []*cut.Ladder, 
 	}
 	g := group{name: b.Name, selector: selector}
 	base := newContext(p, b.Compute(0), mine, opt)
+	base.cut = ladders != nil
 	all := []*context{base}
 	for i := 1; i < len(b.Rules); i++ {
 		c := newContext(p, b.Compute(i), mine, opt)
-		c.base, c.media = base, &b.Rules[i].Media
+		c.base, c.media, c.cut = base, &b.Rules[i].Media, base.cut
 		all = append(all, c)
 	}
 	// Comments name the windows that a rule really serves: not those for which a later
@@ -118,6 +122,12 @@ func rulesOf(p *plan.Plan, b *plan.Box, selector string, ladders []*cut.Ladder, 
 			if files {
 				all[i].after = append(all[i].after, *all[k].media)
 			}
+		}
+	}
+	for _, r := range b.Rules {
+		touch := strings.Contains(r.Media.String(), "hover") || strings.Contains(r.Media.String(), "pointer")
+		for _, c := range all {
+			c.ownTouch = c.ownTouch || touch
 		}
 	}
 	for _, c := range all {
@@ -359,8 +369,28 @@ func (c *context) block() ([]rule, error) {
 			r.comment = first
 		}
 		out = append(append(out, r), steps...)
+		if c.base == nil || changed["background-attachment"] {
+			out = append(out, c.touch(pseudo[e], parts[e])...)
+		}
 	}
 	return out, nil
+}
+
+// touch lets fixed pictures scroll with their box on touch screens, which do not fix
+// them to the window, or paint them anew at every step; a plan with a rule of its own
+// for touch screens says it itself.
+func (c *context) touch(pseudo string, layers []int) []rule {
+	fixed := func(i int) bool { return c.layers[i].Attachment == css.Fixed && c.layers[i].Image.IsURL }
+	if !slices.ContainsFunc(layers, fixed) || c.ownTouch {
+		return nil
+	}
+	v := joined(layers, func(i int) string {
+		if fixed(i) {
+			return css.Scroll.String()
+		}
+		return c.layers[i].Attachment.String()
+	})
+	return []rule{{media: []string{"(hover: none)"}, pseudo: pseudo, comment: "touch screens scroll it with the box", decls: []decl{{"background-attachment", v}}}}
 }
 
 // namesFiles reports whether a when block says which files are fetched.

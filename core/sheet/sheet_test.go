@@ -31,7 +31,7 @@ func TestWrittenDeclarationsReadBack(t *testing.T) {
 		"background: radial-gradient(circle 10px at 3px 4px, red 10% 20%, 30%, blue); border: 2px dashed teal; border-radius: 4px 5px / 6px",
 	} {
 		out := write(t, "boxes: [{name: b, height: 9px, css: '"+want+"'}]")
-		body := out[strings.Index(out, "{")+1 : strings.LastIndex(out, "}")]
+		body := out[strings.Index(out, "{")+1 : strings.Index(out, "\n}")]
 		a, b := css.NewStyle(), css.NewStyle()
 		if err := a.ApplyText(want, nil); err != nil {
 			t.Fatal(err)
@@ -75,6 +75,19 @@ func TestAColourAloneTakesThePictureAway(t *testing.T) {
 	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg}], when: {(width < 600px): {layers: [{color: teal}]}}}\n")
 	block := out[strings.Index(out, "@media"):]
 	if !strings.Contains(block, "background-image: none;") || !strings.Contains(block, "background-color: #008080;") {
+		t.Error(out)
+	}
+}
+
+// Fixed pictures scroll on touch screens, unless the plan has a rule for these.
+func TestFixedPicturesScrollOnTouchScreens(t *testing.T) {
+	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{gradient: 'linear-gradient(red, blue)'}, {image: a.jpg, attachment: fixed}]}\n")
+	at := strings.Index(out, "@media (hover: none)")
+	if at < 0 || !strings.Contains(out[at:], "background-attachment: scroll;") {
+		t.Error(out)
+	}
+	out = write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg, attachment: fixed}], when: {'(hover: none)': {css: 'background-attachment: local'}}}\n")
+	if strings.Count(out, "(hover: none)") != 1 || strings.Contains(out, "scroll") {
 		t.Error(out)
 	}
 }
