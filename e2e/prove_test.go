@@ -155,8 +155,8 @@ func TestCroppedFilesLookLikeTheWholePicture(t *testing.T) {
 			parts[r.Box] = true
 		}
 	}
-	if len(parts) != 5 {
-		t.Errorf("only %v have files of a part", parts)
+	if len(parts) != 4 { // the fixed one may scroll, and then shows all of its width
+		t.Errorf("%v have files of a part", parts)
 	}
 	for _, v := range []struct {
 		w, h    int

@@ -390,7 +390,7 @@ func (c *context) touch(pseudo string, layers []int) []rule {
 		}
 		return c.layers[i].Attachment.String()
 	})
-	return []rule{{media: []string{"(hover: none)"}, pseudo: pseudo, comment: "touch screens scroll it with the box", decls: []decl{{"background-attachment", v}}}}
+	return []rule{{media: []string{"(hover: none) and (pointer: coarse)"}, pseudo: pseudo, comment: "touch screens scroll it with the box", decls: []decl{{"background-attachment", v}}}}
 }
 
 // namesFiles reports whether a when block says which files are fetched.

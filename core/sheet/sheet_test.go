@@ -82,12 +82,12 @@ func TestAColourAloneTakesThePictureAway(t *testing.T) {
 // Fixed pictures scroll on touch screens, unless the plan has a rule for these.
 func TestFixedPicturesScrollOnTouchScreens(t *testing.T) {
 	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{gradient: 'linear-gradient(red, blue)'}, {image: a.jpg, attachment: fixed}]}\n")
-	at := strings.Index(out, "@media (hover: none)")
+	at := strings.Index(out, "@media (hover: none) and (pointer: coarse)")
 	if at < 0 || !strings.Contains(out[at:], "background-attachment: scroll;") {
 		t.Error(out)
 	}
 	out = write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg, attachment: fixed}], when: {'(hover: none)': {css: 'background-attachment: local'}}}\n")
-	if strings.Count(out, "(hover: none)") != 1 || strings.Contains(out, "scroll") {
+	if strings.Contains(out, "pointer") || strings.Count(out, "(hover: none)") != 1 || strings.Contains(out, "scroll") {
 		t.Error(out)
 	}
 }
