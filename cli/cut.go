@@ -356,8 +356,12 @@ func (s *session) tellBudget(r *cut.Result, asJSON bool) error {
 		}
 		for _, f := range r.Offers {
 			verdict := "still over"
-			if f.Bytes[i] <= o.Limit {
+			switch {
+			case f.Bytes[i] <= o.Limit:
 				verdict = "holds"
+			case f.Bytes[i] >= o.Bytes:
+				fmt.Fprintf(w, "  with %s: nothing is saved here\n", giveWords[f.Measure])
+				continue
 			}
 			fmt.Fprintf(w, "  with %s: %s, %s\n", giveWords[f.Measure], finding.Weight(f.Bytes[i]), verdict)
 		}

@@ -272,7 +272,7 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 	area := float64(max(l.File.Width*l.File.Height, 1))
 	worth := p.Files.Worth
 	if l.Tiled {
-		worth = 0 // a tile that is scaled blurs in every copy: each density has its own
+		worth = min(worth, 0.025) // a tile that is scaled blurs in every copy: each density has its own
 	}
 	zones := zonesOf(g, w, boundaries(p, g), area, p.Files.Most, worth)
 	var rungs [2][][]*Rung // by class of heights, density, width
