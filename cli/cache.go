@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"time"
 
 	"tourmaline/core/codec"
@@ -25,23 +26,38 @@ func openCache(dir string) *diskCache {
 		return nil
 	}
 	if dir == "" {
-		base, err := os.UserCacheDir()
-		if err != nil {
+		if dir = userCache(); dir == "" {
 			return nil
 		}
-		dir = filepath.Join(base, "tourmaline")
 	}
-	// What lies in modules is run: nobody else may write there.
-	modules := filepath.Join(dir, "modules")
-	if os.MkdirAll(modules, 0o700) != nil {
+	if !keepModules(dir) {
 		return nil
-	}
-	if st, err := os.Stat(modules); err == nil && st.Mode().Perm()&0o022 == 0 {
-		codec.Keep(modules)
 	}
 	c := &diskCache{filepath.Join(dir, "made")}
 	c.prune()
 	return c
+}
+
+// userCache is the program's folder in the user's cache; "" where there is none.
+func userCache() string {
+	base, err := os.UserCacheDir()
+	if err != nil {
+		return ""
+	}
+	return filepath.Join(base, "tourmaline")
+}
+
+// keepModules lets compiled codecs stay in a cache folder; it is false where that cannot
+// be written. What lies there is run: nobody else may write to it.
+func keepModules(dir string) bool {
+	modules := filepath.Join(dir, "modules")
+	if os.MkdirAll(modules, 0o700) != nil {
+		return false
+	}
+	if st, err := os.Stat(modules); err == nil && (st.Mode().Perm()&0o022 == 0 || runtime.GOOS == "windows") {
+		codec.Keep(modules)
+	}
+	return true
 }
 
 func (c *diskCache) path(key string) string { return filepath.Join(c.dir, key[:2], key[2:]) }

@@ -82,6 +82,9 @@ func openProject(path string) (*project, error) {
 		folders = append(folders, rootFS(pr.dir))
 	}
 	pr.store = picture.NewStore(folders...)
+	if dir := userCache(); dir != "" {
+		keepModules(dir)
+	}
 	return pr, nil
 }
 
