@@ -274,7 +274,7 @@ func (s *sweep) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder
 		quality = s.p.Files.Quality
 	}
 	quality = max(quality-s.p.Files.Less, 75)
-	l := &Ladder{Box: f.Box, Pos: p.Notes.Pos, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Texture: p.Notes.Texture, order: key.box}
+	l := &Ladder{Box: f.Box, Pos: p.Notes.Pos, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Texture: p.Notes.Texture, Chosen: p.Layer.Image.Set != nil, order: key.box}
 	var g grid
 	for t := range g {
 		g[t] = make([][]cell, len(s.p.Density))

@@ -56,7 +56,7 @@ func (o *Options) Mine(f *picture.File) bool {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "2"
+const version = "3"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -296,7 +296,7 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hi
 		}
 		all = append(all, a)
 		next := out[0]
-		if a.Score < min(l.Quality, next.Score)-3 {
+		if a.Score < min(l.Quality, next.Score)-3 && a.Quality < limitsOf(format, l.Quality)[1] {
 			continue // this coder cannot do what is asked
 		}
 		if saved := len(next.Data) - len(a.Data); float64(saved) > gain*float64(len(next.Data)) && saved > gainLeft {

@@ -30,6 +30,67 @@ func (c *context) tiers(url string, over, height, density float64) []cut.Tier {
 	return ts[len(ts)-1:]
 }
 
+// tiersOf are the tiers of a layer: of its picture, or of the pictures between which its
+// own image-set() chooses by density. A set that holds more than files, or whose sizes are
+// natural ones, is left as it is and has none.
+func (c *context) tiersOf(i int, over, height, density float64) []cut.Tier {
+	l := &c.layers[i]
+	if l.Image.IsURL {
+		return c.tiers(l.Image.URL, over, height, density)
+	}
+	if !c.isCutSet(l) {
+		return nil
+	}
+	var out []cut.Tier
+	for _, d := range c.p.Density {
+		img, _ := l.Image.Pick(d)
+		ts := c.tiers(img.URL, over, height, d)
+		if len(ts) == 0 {
+			continue
+		}
+		if n := len(out); n > 0 && out[n-1].Rung == ts[0].Rung {
+			out[n-1].Density = d
+			continue
+		}
+		out = append(out, cut.Tier{Density: d, Rung: ts[0].Rung})
+	}
+	if density == 0 || len(out) == 0 {
+		return out
+	}
+	for k := range out {
+		if density <= out[k].Density {
+			return out[k : k+1]
+		}
+	}
+	return out[len(out)-1:]
+}
+
+// isCutSet reports whether a layer's image-set() can be written anew with files that
+// were cut.
+func (c *context) isCutSet(l *css.Layer) bool {
+	if l.Image.Set == nil || l.Size.Kind == css.SizeLengths && (l.Size.AutoW || l.Size.AutoH) {
+		return false
+	}
+	return !slices.ContainsFunc(l.Image.Set, func(o css.SetOption) bool { return !o.Image.IsURL })
+}
+
+// urls are the pictures of a layer that were cut.
+func (c *context) urls(i int) []string {
+	l := &c.layers[i]
+	var out []string
+	if l.Image.IsURL && c.ladders[l.Image.URL] != nil {
+		out = append(out, l.Image.URL)
+	}
+	if c.isCutSet(l) {
+		for _, o := range l.Image.Set {
+			if c.ladders[o.Image.URL] != nil {
+				out = append(out, o.Image.URL)
+			}
+		}
+	}
+	return out
+}
+
 func (c *context) allTiers(url string, over, height float64) []cut.Tier {
 	lad := c.ladders[url]
 	if lad == nil {
@@ -58,13 +119,13 @@ func (c *context) allTiers(url string, over, height float64) []cut.Tier {
 // background-size, for windows just over a width and of a height, of one density or
 // of all (0).
 func (c *context) files(layers []int, over, height, density float64) ([]decl, decl) {
-	plain := joinedAll(layers, func(i int) string { return c.image(&c.layers[i].Image, over, height, density, false) })
-	chosen := joinedAll(layers, func(i int) string { return c.image(&c.layers[i].Image, over, height, density, true) })
+	plain := joinedAll(layers, func(i int) string { return c.image(i, over, height, density, false) })
+	chosen := joinedAll(layers, func(i int) string { return c.image(i, over, height, density, true) })
 	images := []decl{{"background-image", plain}}
 	if chosen != plain {
 		images = append(images, decl{"background-image", chosen})
 	}
-	size := joined(layers, func(i int) string { return c.size(&c.layers[i], over, height, density) })
+	size := joined(layers, func(i int) string { return c.size(i, over, height, density) })
 	return images, decl{"background-size", size}
 }
 
@@ -81,8 +142,9 @@ func joinedAll(layers []int, value func(i int) string) string {
 }
 
 // size is a layer's size as it holds for the file that is fetched.
-func (c *context) size(l *css.Layer, over, height, density float64) string {
-	if ts := c.tiers(l.Image.URL, over, height, density); l.Image.IsURL && len(ts) > 0 {
+func (c *context) size(i int, over, height, density float64) string {
+	l := &c.layers[i]
+	if ts := c.tiersOf(i, over, height, density); l.Image.IsURL && len(ts) > 0 {
 		return ts[len(ts)-1].Rung.Size(l.Size, c.ladders[l.Image.URL].File).String()
 	}
 	return l.Size.String()
@@ -90,9 +152,10 @@ func (c *context) size(l *css.Layer, over, height, density float64) string {
 
 // image prints one image: a file that every browser can show, or with choice an
 // image-set() of densities and formats.
-func (c *context) image(img *css.Image, over, height, density float64, choice bool) string {
-	if img.IsURL {
-		ts := c.tiers(img.URL, over, height, density)
+func (c *context) image(i int, over, height, density float64, choice bool) string {
+	img := &c.layers[i].Image
+	if img.IsURL || c.isCutSet(&c.layers[i]) {
+		ts := c.tiersOf(i, over, height, density)
 		if len(ts) == 0 && c.cut {
 			return "none" // nobody sees it
 		}
@@ -161,14 +224,12 @@ func (c *context) steps(pseudo string, layers []int, start float64) (string, []r
 	overs := []float64{start}
 	used := false
 	for _, i := range layers {
-		lad := c.ladders[c.layers[i].Image.URL]
-		if !c.layers[i].Image.IsURL || lad == nil {
-			continue
-		}
-		used = true
-		for _, b := range lad.Bands {
-			if b.Over > start && !slices.Contains(overs, b.Over) {
-				overs = append(overs, b.Over)
+		for _, u := range c.urls(i) {
+			used = true
+			for _, b := range c.ladders[u].Bands {
+				if b.Over > start && !slices.Contains(overs, b.Over) {
+					overs = append(overs, b.Over)
+				}
 			}
 		}
 	}
@@ -262,13 +323,11 @@ func (c *context) statesAt(layers []int, over, to float64) []state {
 	last := out
 	var talls []float64
 	for _, i := range layers {
-		lad := c.ladders[c.layers[i].Image.URL]
-		if lad == nil {
-			continue
-		}
-		for _, b := range lad.Bands {
-			if b.Tall > 0 && over+0.5 > b.Over && (b.To == 0 || over+0.5 <= b.To) && !slices.Contains(talls, b.Tall) {
-				talls = append(talls, b.Tall)
+		for _, u := range c.urls(i) {
+			for _, b := range c.ladders[u].Bands {
+				if b.Tall > 0 && over+0.5 > b.Over && (b.To == 0 || over+0.5 <= b.To) && !slices.Contains(talls, b.Tall) && c.holdsAbove(b.Tall) {
+					talls = append(talls, b.Tall)
+				}
 			}
 		}
 	}
@@ -287,10 +346,7 @@ func (c *context) statesAt(layers []int, over, to float64) []state {
 func (c *context) densities(layers []int, over, height float64) []float64 {
 	var out []float64
 	for _, i := range layers {
-		if !c.layers[i].Image.IsURL {
-			continue
-		}
-		for _, t := range c.allTiers(c.layers[i].Image.URL, over, height) {
+		for _, t := range c.tiersOf(i, over, height, 0) {
 			if !slices.Contains(out, t.Density) {
 				out = append(out, t.Density)
 			}
@@ -313,9 +369,11 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 	weigh := func(d float64) (bytes int) {
 		seen := map[string]bool{}
 		for _, i := range layers {
-			if u := c.layers[i].Image.URL; c.layers[i].Image.IsURL && c.ladders[u] != nil && !seen[u] {
-				seen[u] = true
-				bytes += len(c.tiers(u, s.over, height, d)[0].Rung.Best().Data)
+			for _, t := range c.tiersOf(i, s.over, height, d) {
+				if a := t.Rung.Best(); !seen[a.Name] {
+					seen[a.Name] = true
+					bytes += len(a.Data)
+				}
 			}
 		}
 		return
@@ -362,6 +420,14 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 	return text
 }
 
+// byWidthAlone reports whether all rules of a box depend on the width: only then the
+// ranges of widths tell what is fetched.
+func byWidthAlone(b *plan.Box) bool {
+	return !slices.ContainsFunc(b.Rules, func(r plan.Rule) bool {
+		return slices.ContainsFunc([]string{"height", "hover", "pointer", "orientation", "aspect", "resolution"}, func(w string) bool { return strings.Contains(r.Media.String(), w) })
+	})
+}
+
 // Preload writes links for the head of the page that fetch the first picture in view
 // before the stylesheet is read: one link for each range of windows, so that each window
 // fetches the file that its rule names. It is empty where no picture is in view at first.
@@ -369,7 +435,7 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 	var first *cut.Ladder
 	for _, l := range ladders {
-		if l.Tiled || l.Box.Role != plan.Row || len(l.Rungs) == 0 || len(l.Rungs[0].Files) == 0 {
+		if l.Tiled || l.Chosen || !byWidthAlone(l.Box) || l.Box.Role != plan.Row || len(l.Rungs) == 0 || len(l.Rungs[0].Files) == 0 {
 			continue
 		}
 		inView := false

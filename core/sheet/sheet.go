@@ -321,6 +321,25 @@ func (c *context) holdsAt(from, to float64) bool {
 	return false
 }
 
+// holdsAbove reports whether the context holds in windows taller than a height.
+func (c *context) holdsAbove(height float64) bool {
+	if c.media == nil {
+		return true
+	}
+	for w := c.p.Widths[0]; w <= c.p.Widths[1]; w++ {
+		for _, h := range []float64{height + 1, float64(c.p.Heights[1])} {
+			for _, d := range c.p.Density {
+				for _, touch := range []bool{false, true} {
+					if c.media.Matches(&css.Env{Width: float64(w), Height: h, Density: d, Touch: touch}) {
+						return true
+					}
+				}
+			}
+		}
+	}
+	return false
+}
+
 // block returns the rules of one context: all declarations, then the files for
 // larger windows.
 func (c *context) block() ([]rule, error) {

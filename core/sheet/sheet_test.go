@@ -5,7 +5,9 @@ import (
 	"testing"
 
 	"tourmaline/core/css"
+	"tourmaline/core/cut"
 	"tourmaline/core/finding"
+	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
 
@@ -76,6 +78,27 @@ func TestAColourAloneTakesThePictureAway(t *testing.T) {
 	block := out[strings.Index(out, "@media"):]
 	if !strings.Contains(block, "background-image: none;") || !strings.Contains(block, "background-color: #008080;") {
 		t.Error(out)
+	}
+}
+
+// The plan's own image-set() is written with the files that were cut for each density.
+func TestOwnImageSetIsWrittenWithFiles(t *testing.T) {
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {densities: [1, 2], named: {w: 700x500@1}}\nboxes:\n  - {name: b, height: 9px, css: 'background: image-set(url(a.png) 1x, url(b.png) 2x) 0 0 / cover'}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	ladder := func(src, file string) *cut.Ladder {
+		r := &cut.Rung{Width: 9, Height: 9, Files: []cut.Asset{{Name: file + ".avif", Format: "avif"}, {Name: file + ".png", Format: "png"}}}
+		return &cut.Ladder{Box: p.Boxes[0], Source: src, File: &picture.File{Width: 9, Height: 9}, Rungs: []*cut.Rung{r}, Bands: []cut.Band{{Tiers: []cut.Tier{{Density: 2, Rung: r}}}}}
+	}
+	out, err := CSS(p, []*cut.Ladder{ladder("a.png", "x"), ladder("b.png", "y")}, Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{`url("x.avif") 1x type("image/avif")`, `url("x.png") 1x`, `url("y.avif") 2x type("image/avif")`, `background-image: url("`} {
+		if !strings.Contains(out, want) {
+			t.Errorf("%s is missing:\n%s", want, out)
+		}
 	}
 }
 
