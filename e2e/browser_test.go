@@ -106,6 +106,7 @@ func TestFiltersAgreeWithTheBrowser(t *testing.T) {
 		write(t, dir, map[string]string{"pics/photo.jpg": photo(600, 400), "tourmaline.yaml": `tourmaline: 1
 pictures: pics
 viewports: {widths: 700-700, densities: [1], named: {w: 700x500@1}}
+files: {formats: [], quality: 99}
 boxes:
   - name: a
     width: 320px

@@ -365,7 +365,7 @@ func TestEveryFormatIsRead(t *testing.T) {
 			t.Fatal(err)
 		}
 		name := "again." + ext
-		write(t, dir, map[string]string{"pics/" + name: string(data), "again.yaml": strings.ReplaceAll(strings.Replace(smallPlan, "tourmaline: 1\n", "tourmaline: 1\noutput: again\n", 1), "photo.jpg", name)})
+		write(t, dir, map[string]string{"pics/" + name: string(data), "again.yaml": strings.ReplaceAll(strings.Replace(smallPlan, "tourmaline: 1\n", "tourmaline: 1\noutput: again\nfiles: {formats: []}\n", 1), "photo.jpg", name)})
 		if r := run(t, dir, "build", "again.yaml"); r.code != 0 {
 			t.Errorf("%s: %s", name, r.err)
 		}
