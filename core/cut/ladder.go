@@ -303,19 +303,23 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 			}
 			start = end
 		}
-		for t := range g {
-			for d := range g[t] {
-				for i := z.from; i <= z.to; i++ {
-					c := g[t][d][i]
-					if c.scale == 0 {
-						continue
+		each := func(f func(r *Rung, c cell, t, d, i int)) {
+			for t := range g {
+				for d := range g[t] {
+					for i := z.from; i <= z.to; i++ {
+						if c := g[t][d][i]; c.scale > 0 {
+							f(made[at[needs.key(c.scale, c.class)]], c, t, d, i)
+						}
 					}
-					r := made[at[needs.key(c.scale, c.class)]]
-					rungs[t][d][i] = r
-					r.seen(p, t == 1, p.Density[d], lo+i, w[t][d][i])
 				}
 			}
 		}
+		each(func(r *Rung, c cell, t, d, i int) {
+			rungs[t][d][i] = r
+			v := r.viewer(p.Density[d])
+			v.scale = max(v.scale, c.scale)
+		})
+		each(func(r *Rung, c cell, t, d, i int) { r.seen(p, c, t == 1, p.Density[d], lo+i, w[t][d][i]) })
 	}
 	for _, r := range l.Rungs {
 		r.judges()
@@ -393,24 +397,32 @@ func (r *Rung) shape(it item, w, h float64) {
 	}
 }
 
-// viewer is a density that a rung is seen at: how many see it so, and the window that
-// most of them have.
+// viewer is a density that a rung is seen at: how many see it so, how large it is drawn at
+// most, and, of the windows that draw it about that large, the one that most have.
 type viewer struct {
-	density, total, most float64
-	at                   plan.Viewport
+	density, total, most, scale float64
+	at                          plan.Viewport
 }
 
-// seen notes that a window fetches the rung.
-func (r *Rung) seen(p *plan.Plan, tall bool, density float64, w int, weight float64) {
-	r.total += weight
+func (r *Rung) viewer(density float64) *viewer {
 	i := slices.IndexFunc(r.viewers, func(v viewer) bool { return v.density == density })
 	if i < 0 {
 		i = len(r.viewers)
 		r.viewers = append(r.viewers, viewer{density: density})
 	}
-	v := &r.viewers[i]
+	return &r.viewers[i]
+}
+
+// large is the share of its largest size at which damage is looked for: smaller windows
+// scale it down and hide it.
+const large = 0.85
+
+// seen notes that a window fetches the rung.
+func (r *Rung) seen(p *plan.Plan, c cell, tall bool, density float64, w int, weight float64) {
+	r.total += weight
+	v := r.viewer(density)
 	v.total += weight
-	if weight <= v.most && v.at.Width > 0 {
+	if c.scale < large*v.scale || weight <= v.most && v.at.Width > 0 {
 		return
 	}
 	h := usual(p, w)
@@ -421,11 +433,18 @@ func (r *Rung) seen(p *plan.Plan, tall bool, density float64, w int, weight floa
 }
 
 // judges chooses where the rung's quality is looked at: at the lowest density that at
-// least a tenth of its viewers have, since px are largest there.
+// least a tenth of its viewers have and that draws it about as large as any, since px are
+// largest there.
 func (r *Rung) judges() {
 	slices.SortFunc(r.viewers, func(a, b viewer) int { return cmp.Compare(a.density, b.density) })
+	most := 0.0
 	for _, v := range r.viewers {
 		if v.total >= 0.1*r.total {
+			most = max(most, v.scale)
+		}
+	}
+	for _, v := range r.viewers {
+		if v.total >= 0.1*r.total && v.scale >= 0.6*most {
 			r.Judge = v.at
 			return
 		}
