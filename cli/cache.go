@@ -3,7 +3,6 @@ package cli
 import (
 	"bytes"
 	"crypto/sha256"
-	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -98,7 +97,7 @@ func (c *diskCache) prune() {
 	if os.MkdirAll(c.dir, 0o700) != nil || os.WriteFile(mark, nil, 0o600) != nil {
 		return
 	}
-	err := filepath.WalkDir(c.dir, func(path string, d fs.DirEntry, err error) error {
+	filepath.WalkDir(c.dir, func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return nil
 		}
@@ -107,7 +106,4 @@ func (c *diskCache) prune() {
 		}
 		return nil
 	})
-	if errors.Is(err, fs.ErrNotExist) {
-		return
-	}
 }

@@ -75,7 +75,6 @@ type Ladder struct {
 	Rungs   []*Rung // from small to large
 	Copy    bool    // the source file itself serves every width (SVG)
 	Tiled   bool    // copies of it are seen, so its edges must go on matching
-	Texture bool    // it was written as texture:
 	Chosen  bool    // the plan's own image-set() chooses it at some densities
 	Quality float64 // similarity that its files should have
 

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 	"sync"
 
 	"tourmaline/core/check"
@@ -55,13 +54,6 @@ func specOf(l *css.Layer) spec {
 		s.x, s.y = math.NaN(), math.NaN()
 	}
 	return s
-}
-
-// touchRules reports whether a box has rules for touch screens of their own.
-func touchRules(b *plan.Box) bool {
-	return slices.ContainsFunc(b.Rules, func(r plan.Rule) bool {
-		return strings.Contains(r.Media.String(), "hover") || strings.Contains(r.Media.String(), "pointer")
-	})
 }
 
 // percent is the share of the free space that lies before the picture, 0..1; the rest
@@ -231,7 +223,7 @@ func (s *sweep) part(from, to int) error {
 						k := known[p.Layer]
 						if k == nil {
 							k = &seen{spec: specOf(p.Layer), class: s.classOf(p.Layer)}
-							if touchRules(f.Box) { // what touch screens show is not swept
+							if f.Box.Asks(plan.TouchFeatures...) { // what touch screens show is not swept
 								k.spec = spec{math.NaN(), math.NaN()}
 							}
 							k.l, k.g = s.ladder(ladderKey{b, p.Image.URL}, f, &p)
@@ -274,7 +266,7 @@ func (s *sweep) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder
 		quality = s.p.Files.Quality
 	}
 	quality = max(quality-s.p.Files.Less, 75)
-	l := &Ladder{Box: f.Box, Pos: p.Notes.Pos, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Texture: p.Notes.Texture, Chosen: p.Layer.Image.Set != nil, order: key.box}
+	l := &Ladder{Box: f.Box, Pos: p.Notes.Pos, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Chosen: p.Layer.Image.Set != nil, order: key.box}
 	var g grid
 	for t := range g {
 		g[t] = make([][]cell, len(s.p.Density))

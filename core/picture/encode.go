@@ -15,7 +15,7 @@ import (
 type Coding struct {
 	Format   string // jpeg, png, webp, avif
 	Quality  int    // 1 worst to 100 best; PNG has none
-	Lossless bool   // webp without loss: Quality is how long it may take
+	Lossless bool   // webp without loss: Quality does not count
 	Thorough bool   // slower and smaller
 }
 

@@ -344,6 +344,17 @@ func (b *Box) At(e *css.Env) *Computed {
 	return c
 }
 
+// Asks reports whether a media query of the box asks for any of the features, such as
+// hover or height; min- and max- forms count as the feature.
+func (b *Box) Asks(features ...string) bool {
+	return slices.ContainsFunc(b.Rules, func(r Rule) bool {
+		return slices.ContainsFunc(features, func(f string) bool { return strings.Contains(r.Media.String(), f) })
+	})
+}
+
+// TouchFeatures are what tells touch screens from others.
+var TouchFeatures = []string{"hover", "pointer"}
+
 // Forget drops what At has computed, after Rules were changed. It is not safe in
 // parallel with At.
 func (b *Box) Forget() {

@@ -420,13 +420,8 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 	return text
 }
 
-// byWidthAlone reports whether all rules of a box depend on the width: only then the
-// ranges of widths tell what is fetched.
-func byWidthAlone(b *plan.Box) bool {
-	return !slices.ContainsFunc(b.Rules, func(r plan.Rule) bool {
-		return slices.ContainsFunc([]string{"height", "hover", "pointer", "orientation", "aspect", "resolution"}, func(w string) bool { return strings.Contains(r.Media.String(), w) })
-	})
-}
+// notWidth are what rules may ask for that ranges of widths do not tell.
+var notWidth = []string{"height", "hover", "pointer", "orientation", "aspect", "resolution"}
 
 // Preload writes links for the head of the page that fetch the first picture in view
 // before the stylesheet is read: one link for each range of windows, so that each window
@@ -435,7 +430,7 @@ func byWidthAlone(b *plan.Box) bool {
 func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 	var first *cut.Ladder
 	for _, l := range ladders {
-		if l.Tiled || l.Chosen || !byWidthAlone(l.Box) || l.Box.Role != plan.Row || len(l.Rungs) == 0 || len(l.Rungs[0].Files) == 0 {
+		if l.Tiled || l.Chosen || l.Box.Asks(notWidth...) || l.Box.Role != plan.Row || len(l.Rungs) == 0 || len(l.Rungs[0].Files) == 0 {
 			continue
 		}
 		inView := false

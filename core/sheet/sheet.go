@@ -124,13 +124,8 @@ func rulesOf(p *plan.Plan, b *plan.Box, selector string, ladders []*cut.Ladder, 
 			}
 		}
 	}
-	for _, r := range b.Rules {
-		touch := strings.Contains(r.Media.String(), "hover") || strings.Contains(r.Media.String(), "pointer")
-		for _, c := range all {
-			c.ownTouch = c.ownTouch || touch
-		}
-	}
 	for _, c := range all {
+		c.ownTouch = b.Asks(plan.TouchFeatures...)
 		rules, err := c.block()
 		if err != nil {
 			return g, err
@@ -304,33 +299,24 @@ func (c *context) start() float64 {
 
 // holdsAt reports whether the context holds at any width from..to.
 func (c *context) holdsAt(from, to float64) bool {
+	return c.holds(from, to, float64(c.p.Heights[0]), float64(c.p.Heights[1]))
+}
+
+// holdsAbove reports whether it holds in windows taller than a height.
+func (c *context) holdsAbove(height float64) bool {
+	return c.holds(float64(c.p.Widths[0]), float64(c.p.Widths[1]), height+1, float64(c.p.Heights[1]))
+}
+
+// holds reports whether it holds at any width from..to and any of the heights.
+func (c *context) holds(from, to float64, heights ...float64) bool {
 	if c.media == nil {
 		return true
 	}
 	for w := from; w <= to; w++ {
-		for _, h := range []float64{float64(c.p.Heights[0]), float64(c.p.Heights[1])} {
+		for _, h := range heights {
 			for _, d := range c.p.Density {
 				for _, touch := range []bool{false, true} {
 					if c.media.Matches(&css.Env{Width: w, Height: h, Density: d, Touch: touch}) {
-						return true
-					}
-				}
-			}
-		}
-	}
-	return false
-}
-
-// holdsAbove reports whether the context holds in windows taller than a height.
-func (c *context) holdsAbove(height float64) bool {
-	if c.media == nil {
-		return true
-	}
-	for w := c.p.Widths[0]; w <= c.p.Widths[1]; w++ {
-		for _, h := range []float64{height + 1, float64(c.p.Heights[1])} {
-			for _, d := range c.p.Density {
-				for _, touch := range []bool{false, true} {
-					if c.media.Matches(&css.Env{Width: float64(w), Height: h, Density: d, Touch: touch}) {
 						return true
 					}
 				}
