@@ -93,6 +93,10 @@ func flat(w, h int, c color.Color) string {
 	for i := range w * h {
 		img.Set(i%w, i/w, c)
 	}
+	return pngOf(img)
+}
+
+func pngOf(img image.Image) string {
 	var b bytes.Buffer
 	if err := png.Encode(&b, img); err != nil {
 		panic(err)
