@@ -3,22 +3,20 @@ package cli
 import (
 	"cmp"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
+	"image"
 	"image/png"
 	"path/filepath"
-	"slices"
 	"time"
 
 	"github.com/urfave/cli/v3"
 
-	"tourmaline/core/layout"
-	"tourmaline/core/place"
-	"tourmaline/core/settle"
+	"tourmaline/app"
+	"tourmaline/core/cut"
 	"tourmaline/core/sheet"
 	"tourmaline/demo"
 	"tourmaline/proof"
+	"tourmaline/report"
 )
 
 func (s *session) buildCommand() *cli.Command {
@@ -39,103 +37,116 @@ Examples:  tourmaline build site/tourmaline.yaml
 		Flags: append(append([]cli.Flag{
 			&cli.BoolFlag{Name: "clean", Usage: "remove files of earlier builds that are of no more use"},
 		}, sheetFlags()...), makeFlags()...),
-		Action: func(_ context.Context, c *cli.Command) error {
+		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := onePlan(c)
 			if err != nil {
 				return err
 			}
-			return s.build(path, c)
+			return s.build(ctx, path, c)
 		},
 	}
 }
 
-func (s *session) build(path string, c *cli.Command) error {
+func (s *session) build(ctx context.Context, path string, c *cli.Command) error {
 	start := time.Now()
-	pr, err := openProject(path)
+	pr, err := app.Open(path)
 	if err != nil {
 		return err
 	}
-	mo, err := s.makeOptions(c)
+	mo, err := makeOptions(c)
 	if err != nil {
 		return err
 	}
-	so, err := s.sheetOptions(c, pr, nil)
+	so, err := sheetOptions(c, nil)
 	if err != nil {
 		return err
 	}
-	inputs, err := pr.inputs(fmt.Sprintf("%v %v %v", mo.Thorough, c.Bool("placeholder"), so))
+	inputs, err := pr.Inputs(Version, fmt.Sprintf("%v %v %v", mo.Thorough, c.Bool("placeholder"), so))
 	if err != nil {
 		return err
 	}
-	out, err := newOutput(pr)
+	out, err := app.NewOutput(pr, Version)
 	if err != nil {
 		return err
 	}
-	if out.old.Inputs == inputs && out.whole() {
-		fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.output))
-		if err := s.clean(c, out); err != nil || !out.old.Over {
+	if out.Unchanged(inputs) {
+		fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.Output))
+		if err := s.clean(c, out); err != nil || !out.Over() {
 			return err
 		}
 		fmt.Fprintln(s.out, "a viewport is over its budget; tourmaline cut tells by how much")
 		return errFindings
 	}
-	if err := s.settleOpen(pr); err != nil {
+	if err := s.settleOpen(ctx, pr); err != nil {
 		return err
 	}
-	r, err := s.makeFiles(pr, mo)
+	r, err := s.makeFiles(ctx, pr, mo)
 	if err != nil {
 		return err
 	}
-	ladders := r.Ladders
-	if so, err = s.sheetOptions(c, pr, ladders); err != nil {
-		return err
-	}
-	styles, err := sheet.CSS(pr.Plan, ladders, so)
+	files, err := addAll(c, pr, r, out)
 	if err != nil {
 		return err
 	}
-	page, err := sheet.Page(pr.Plan, ladders, so, "backgrounds.css")
-	if err != nil {
+	if err := ctx.Err(); err != nil { // the last moment at which nothing is written
 		return err
 	}
-	img, err := proof.Sheet(pr.Plan, pr.store, proof.Options{})
-	if err != nil {
+	out.Built(inputs, len(r.Over) > 0)
+	if err := out.Commit(false); err != nil {
 		return err
 	}
-	proofPNG, err := encodePNG(img, png.DefaultCompression)
-	if err != nil {
-		return err
-	}
-	// The order in which names change: whoever reads a new stylesheet finds its pictures.
-	out.addRungs(pr.Plan, ladders)
-	files := len(out.order)
-	out.addFor("backgrounds.css", "the stylesheet", []byte(styles))
-	out.addFor("preload.html", "links for the head of the page that fetch the first picture in view", []byte(sheet.Preload(pr.Plan, ladders, so)))
-	out.addFor("index.html", "a page to look at the boxes with", []byte(page))
-	out.addFor("proof.png", "the boxes as they are painted", proofPNG)
-	out.old.Inputs, out.old.Over = inputs, len(r.Over) > 0
-	if err := out.commit(false); err != nil {
-		return err
-	}
-	if len(ladders) > 0 {
-		s.printFetches(fetched(pr.Plan, ladders))
+	if len(r.Ladders) > 0 {
+		report.OfFetches(pr.Plan, r.Ladders).Text(s.printer())
 		fmt.Fprintln(s.out)
 	}
-	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n", filepath.ToSlash(pr.output), plural(files, "asset file"), time.Since(start).Seconds())
+	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n", filepath.ToSlash(pr.Output),
+		report.Plural(files, "asset file"), time.Since(start).Seconds())
 	if err := s.clean(c, out); err != nil {
 		return err
 	}
-	return s.tellBudget(r, false)
+	return tellBudget(s.printer(), r)
+}
+
+// addAll collects everything that a build writes, and counts the asset files. The order is
+// that in which names change: whoever reads a new stylesheet finds its pictures.
+func addAll(c *cli.Command, pr *app.Project, r *cut.Result, out *app.Output) (files int, err error) {
+	so, err := sheetOptions(c, r.Ladders)
+	if err != nil {
+		return 0, err
+	}
+	styles, err := sheet.CSS(pr.Plan, r.Ladders, so)
+	if err != nil {
+		return 0, err
+	}
+	page, err := sheet.Page(pr.Plan, r.Ladders, so, "backgrounds.css")
+	if err != nil {
+		return 0, err
+	}
+	img, err := proof.Sheet(pr.Plan, pr.Store, proof.Options{})
+	if err != nil {
+		return 0, err
+	}
+	proofPNG, err := app.EncodePNG(img, png.DefaultCompression)
+	if err != nil {
+		return 0, err
+	}
+	out.AddRungs(pr.Plan, r.Ladders)
+	files = out.Files()
+	out.AddFor("backgrounds.css", "the stylesheet", []byte(styles))
+	out.AddFor("preload.html", "links for the head of the page that fetch the first picture in view", []byte(sheet.Preload(pr.Plan, r.Ladders, so)))
+	out.AddFor("index.html", "a page to look at the boxes with", []byte(page))
+	out.AddFor("proof.png", "the boxes as they are painted", proofPNG)
+	return files, nil
 }
 
 // clean removes what earlier builds left, when it is asked for.
-func (s *session) clean(c *cli.Command, out *output) error {
+func (s *session) clean(c *cli.Command, out *app.Output) error {
 	if !c.Bool("clean") {
 		return nil
 	}
-	n, changed, err := out.clean()
+	n, changed, err := out.Clean()
 	if n > 0 {
-		fmt.Fprintf(s.out, "removed %s of earlier builds\n", plural(n, "file"))
+		fmt.Fprintf(s.out, "removed %s of earlier builds\n", report.Plural(n, "file"))
 	}
 	for _, name := range changed {
 		fmt.Fprintf(s.out, "%s: was changed by somebody since it was made, and stays\n", name)
@@ -143,73 +154,13 @@ func (s *session) clean(c *cli.Command, out *output) error {
 	return err
 }
 
-// settleOpen settles what the plan leaves open, for this build alone: the file is
-// the designer's.
-func (s *session) settleOpen(pr *project) error {
-	open := 0
-	for _, o := range pr.Opens() {
-		if o.Settled == "" {
-			open++
-		}
-	}
-	if open == 0 {
-		return nil
-	}
-	r, err := settle.Run(pr.File, pr.data, pr.store, settle.Options{})
+// writePNG codes a picture into a file.
+func writePNG(name string, img *image.RGBA, level png.CompressionLevel) error {
+	data, err := app.EncodePNG(img, level)
 	if err != nil {
 		return err
 	}
-	for _, c := range r.Choices {
-		if c.Failed {
-			fmt.Fprintf(s.err, "%s: %s cannot hold everywhere: see tourmaline settle --dry-run\n", c.Open.Pos, c.Open.Wish)
-		}
-	}
-	pr.Plan = r.Plan
-	fmt.Fprintf(s.out, "settled %s for this build; tourmaline settle writes it into the plan\n\n", plural(open, "open value"))
-	return nil
-}
-
-// inputs is a hash over all that a build depends on: the program's version, the options,
-// the plan, and every picture it uses at any named viewport or in any rule.
-func (pr *project) inputs(options string) (string, error) {
-	h := sha256.New()
-	fmt.Fprintf(h, "%s\n%s\n%d\n", Version, options, len(pr.data))
-	h.Write(pr.data)
-	var names []string
-	for _, b := range pr.All() {
-		for i := range b.Rules {
-			for _, l := range b.Compute(i).Layers() {
-				for _, d := range []float64{1, 2, 3, 4} {
-					img, _ := l.Image.Pick(d)
-					if img.IsURL && !slices.Contains(names, img.URL) {
-						names = append(names, img.URL)
-					}
-				}
-			}
-		}
-	}
-	slices.Sort(names)
-	for _, n := range names {
-		f, err := pr.store.File(n)
-		if err != nil {
-			return "", pr.atLayer(n, err)
-		}
-		fmt.Fprintf(h, "%s %s\n", n, sum(f.Data()))
-	}
-	return hex.EncodeToString(h.Sum(nil)), nil
-}
-
-// atLayer gives a picture's error the place of the layer that names it.
-func (pr *project) atLayer(name string, err error) error {
-	for _, v := range pr.Named {
-		pg := layout.At(pr.Plan, v, layout.Exact)
-		for i := range pg.Frames {
-			if _, perr := place.Box(&pg.Frames[i], pg, 0, pr.store); perr != nil {
-				return perr
-			}
-		}
-	}
-	return err
+	return app.WriteFile(name, data)
 }
 
 func (s *session) demoCommand() *cli.Command {
@@ -224,7 +175,7 @@ demo troubled writes its first draft instead, with what goes wrong in first draf
 Examples:  tourmaline demo observatory
            tourmaline demo troubled`,
 		Flags: append(sheetFlags(), makeFlags()...),
-		Action: func(_ context.Context, c *cli.Command) error {
+		Action: func(ctx context.Context, c *cli.Command) error {
 			if c.Args().First() == "troubled" && c.Args().Len() <= 2 {
 				return s.troubled(cmp.Or(c.Args().Get(1), "troubled"))
 			}
@@ -236,12 +187,12 @@ Examples:  tourmaline demo observatory
 			if err != nil {
 				return err
 			}
-			if err := writeDemo(dir, files); err != nil {
+			if err := app.WriteNew(dir, files); err != nil {
 				return err
 			}
-			planFile := filepath.Join(dir, planName)
+			planFile := filepath.Join(dir, app.PlanName)
 			fmt.Fprintf(s.out, "%s: the plan, with %d pictures in %s\n\n", filepath.ToSlash(planFile), len(files)-1, filepath.ToSlash(filepath.Join(dir, "pictures")))
-			if err := s.build(planFile, c); err != nil {
+			if err := s.build(ctx, planFile, c); err != nil {
 				return err
 			}
 			fmt.Fprintf(s.out, "\nopen %s in a browser, and try:\n  cd %s && tourmaline fit\n", filepath.ToSlash(filepath.Join(dir, "dist", "index.html")), dir)
@@ -256,9 +207,9 @@ func (s *session) troubled(dir string) error {
 	if err != nil {
 		return err
 	}
-	if err := writeDemo(dir, files); err != nil {
+	if err := app.WriteNew(dir, files); err != nil {
 		return err
 	}
-	fmt.Fprintf(s.out, "%s: a first draft, with %d pictures\n\ntry:\n  cd %s && tourmaline check\n", filepath.ToSlash(filepath.Join(dir, planName)), len(files)-1, dir)
+	fmt.Fprintf(s.out, "%s: a first draft, with %d pictures\n\ntry:\n  cd %s && tourmaline check\n", filepath.ToSlash(filepath.Join(dir, app.PlanName)), len(files)-1, dir)
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"tourmaline/app"
 	"tourmaline/core/layout"
 	"tourmaline/core/paint"
 )
@@ -28,35 +29,27 @@ Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Required: true, Usage: "PNG `FILE` to write"},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
-			path, err := onePlan(c)
+			pr, err := open(c)
 			if err != nil {
 				return err
 			}
-			pr, err := openProject(path)
-			if err != nil {
-				return err
-			}
-			boxes, views, err := choose(pr.Plan, []string{c.String("box")}, []string{c.String("at")})
+			boxes, views, err := app.Choose(pr.Plan, []string{c.String("box")}, []string{c.String("at")})
 			if err != nil {
 				return err
 			}
 			out := c.String("output")
-			if err := pr.refuseSource(out); err != nil {
+			if err := pr.RefuseSource(out); err != nil {
 				return err
 			}
 			pg := layout.At(pr.Plan, views[0], layout.Device)
-			img, err := paint.Box(pg, pg.Frame(boxes[0].Name), pr.store, paint.Options{Scroll: c.Float("scroll")})
+			img, err := paint.Box(pg, pg.Frame(boxes[0]), pr.Store, paint.Options{Scroll: c.Float("scroll")})
 			if err != nil {
 				return err
 			}
-			data, err := encodePNG(img, png.BestSpeed)
-			if err != nil {
+			if err := writePNG(out, img, png.BestSpeed); err != nil {
 				return err
 			}
-			if err := writeFile(out, data); err != nil {
-				return err
-			}
-			fmt.Fprintf(s.out, "%s: %s at %s, %d x %d px\n", filepath.ToSlash(out), boxes[0].Name, views[0], img.Rect.Dx(), img.Rect.Dy())
+			fmt.Fprintf(s.out, "%s: %s at %s, %d x %d px\n", filepath.ToSlash(out), pr.All()[boxes[0]].Name, views[0], img.Rect.Dx(), img.Rect.Dy())
 			return nil
 		},
 	}

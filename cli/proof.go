@@ -8,6 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"tourmaline/app"
 	"tourmaline/proof"
 )
 
@@ -26,11 +27,7 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "proof.png", Usage: "PNG `FILE` to write"},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
-			path, err := onePlan(c)
-			if err != nil {
-				return err
-			}
-			pr, err := openProject(path)
+			pr, err := open(c)
 			if err != nil {
 				return err
 			}
@@ -38,22 +35,18 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 			if opt.Width < 480 || opt.Width > 8000 {
 				return fmt.Errorf("--width: %d is not between 480 and 8000", opt.Width)
 			}
-			if opt.Boxes, opt.Viewports, err = choose(pr.Plan, c.StringSlice("box"), c.StringSlice("at")); err != nil {
+			if opt.Boxes, opt.Viewports, err = app.Choose(pr.Plan, c.StringSlice("box"), c.StringSlice("at")); err != nil {
 				return err
 			}
 			out := c.String("output")
-			if err := pr.refuseSource(out); err != nil {
+			if err := pr.RefuseSource(out); err != nil {
 				return err
 			}
-			img, err := proof.Sheet(pr.Plan, pr.store, opt)
+			img, err := proof.Sheet(pr.Plan, pr.Store, opt)
 			if err != nil {
 				return err
 			}
-			data, err := encodePNG(img, png.DefaultCompression)
-			if err != nil {
-				return err
-			}
-			if err := writeFile(out, data); err != nil {
+			if err := writePNG(out, img, png.DefaultCompression); err != nil {
 				return err
 			}
 			fmt.Fprintf(s.out, "%s: %d x %d px\n", filepath.ToSlash(out), img.Rect.Dx(), img.Rect.Dy())

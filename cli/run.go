@@ -8,8 +8,12 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/signal"
 	"runtime/debug"
 	"strings"
+	"syscall"
+	"tourmaline/core/source"
+	"tourmaline/report"
 
 	"github.com/urfave/cli/v3"
 )
@@ -34,6 +38,8 @@ type session struct {
 // run.
 func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) (code int) {
 	s := &session{in: stdin, out: stdout, err: stderr}
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+	defer stop()
 	defer func() {
 		if r := recover(); r != nil {
 			fmt.Fprintf(stderr, "tourmaline: this is a defect of tourmaline, not of your files: %v\n%s", r, debug.Stack())
@@ -45,8 +51,11 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	if err == nil {
 		return exitClean
 	}
-	if errors.Is(err, errFindings) {
+	switch {
+	case errors.Is(err, errFindings):
 		return exitFindings
+	case errors.Is(err, context.Canceled):
+		err = errors.New("interrupted; nothing was written")
 	}
 	fmt.Fprintln(stderr, "tourmaline: "+strings.TrimSpace(err.Error()))
 	return exitError
@@ -92,7 +101,31 @@ Start with:  tourmaline demo observatory     (a whole example site in a folder)
 	return app
 }
 
-func stdoutIsTerminal(w io.Writer) bool {
+// errFindings ends a run with exit code 1; what was found is printed already.
+var errFindings = errors.New("findings")
+
+func unknownCommand(name string, known []string) error {
+	return &source.SyntaxError{Text: name, Want: "a command", Hint: source.DidYouMean(name, known)}
+}
+
+// printer writes reports to standard output.
+func (s *session) printer() *report.Printer {
+	return &report.Printer{W: s.out, Colour: isTerminal(s.out)}
+}
+
+// texter is a report that can be printed.
+type texter interface{ Text(*report.Printer) }
+
+// tell prints a report, or with --json its data.
+func (s *session) tell(c *cli.Command, r texter) error {
+	if c.Bool("json") {
+		return report.JSON(s.out, r)
+	}
+	r.Text(s.printer())
+	return nil
+}
+
+func isTerminal(w io.Writer) bool {
 	f, ok := w.(*os.File)
 	if !ok {
 		return false

@@ -231,12 +231,12 @@ func TestTwoRunsAtOnce(t *testing.T) {
 }
 
 // Parts of the work on machines with one cache add up to all of it.
-func TestSharesAddUp(t *testing.T) {
+func TestShardsAddUp(t *testing.T) {
 	dir := small(t)
 	cache := filepath.Join(dir, "cache")
 	made := map[string]bool{}
 	for i := range 3 {
-		r := run(t, dir, "cut", "--share", fmt.Sprintf("%d/3", i+1), "--json", "--cache", cache)
+		r := run(t, dir, "cut", "--shard", fmt.Sprintf("%d/3", i+1), "--json", "--cache", cache)
 		if r.code != 0 {
 			t.Fatal(r.err)
 		}
@@ -254,10 +254,10 @@ func TestSharesAddUp(t *testing.T) {
 	}
 	for _, f := range all {
 		if !made[f.File] {
-			t.Errorf("%s is of no share", f.File)
+			t.Errorf("%s is of no shard", f.File)
 		}
 	}
-	for args, want := range map[string]string{"--share 4/3": "is not a part such as 2/4", "--share x": "is not a part", "--effort fast": "is not quick or thorough", "--memory 3": "too little", "--jobs -1": "from 1"} {
+	for args, want := range map[string]string{"--shard 4/3": "is not a part such as 2/4", "--shard x": "is not a part", "--effort fast": "is not quick or thorough", "--memory 3": "too little", "--jobs -1": "from 1"} {
 		if r := run(t, dir, append([]string{"cut"}, strings.Fields(args)...)...); r.code != 2 || !strings.Contains(r.err, want) {
 			t.Errorf("%s: %d %s", args, r.code, r.err)
 		}

@@ -135,7 +135,7 @@ func TestSettleOptions(t *testing.T) {
 	}
 	// build settles for itself and leaves the plan alone.
 	b := run(t, dir, "build")
-	if b.code != 0 || !strings.Contains(b.out, "settled 4 open values for this build") {
+	if b.code != 0 || !strings.Contains(b.err, "settled 4 open values for this build") {
 		t.Errorf("%d %s%s", b.code, b.out, b.err)
 	}
 	css, _ := os.ReadFile(filepath.Join(dir, "dist", "backgrounds.css"))
@@ -164,7 +164,7 @@ func TestScrub(t *testing.T) {
 	dir := openProject(t)
 	// 1200x800 covers 320x300 drawn 450 wide: keep, 270-360 of 450, is in view for
 	// offsets from -270 to -40, that is from 31% of the 130 spare px on.
-	r := run(t, dir, "fit", "--box", "hero", "--at", "320x700@1", "--scrub", "position=0%..100%", "-o", "s.png")
+	r := run(t, dir, "fit", "--box", "hero", "--at", "320x700@1", "--try", "position=0%..100%", "-o", "s.png")
 	if r.code != 0 || !strings.Contains(r.out, "of these 7 from 40% to 100% will do") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
@@ -176,20 +176,20 @@ func TestScrub(t *testing.T) {
 	if img, err := png.Decode(f); err != nil || img.Bounds().Dx() != 1280 {
 		t.Errorf("the strip: %v", err)
 	}
-	r = run(t, dir, "fit", "--box", "notes", "--at", "600x700@2", "--scrub", "size=30px..35px", "-o", "t.png")
+	r = run(t, dir, "fit", "--box", "notes", "--at", "600x700@2", "--try", "size=30px..35px", "-o", "t.png")
 	// Steps of half a px are whole at density 2.
 	if r.code != 0 || !strings.Contains(r.out, "of these 11 from 30px to 35px will do") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
-	if r = run(t, dir, "fit", "--box", "hero", "--scrub", "scrim=0%..100%"); r.code != 0 || !strings.Contains(r.out, "scrub.png: 1280 x") {
+	if r = run(t, dir, "fit", "--box", "hero", "--try", "scrim=0%..100%"); r.code != 0 || !strings.Contains(r.out, "try.png: 1280 x") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
 	for _, row := range []struct{ args, want string }{
-		{"fit --box hero --scrub position=0%..9px", "is not a range such as position=0%..100%"},
-		{"fit --box hero --scrub blur=0px..9px", "is not a range such as"},
-		{"fit --scrub position=0%..100%", "name them with --box and --at"},
-		{"fit --box notes --scrub scrim=0%..80%", "has no colour layer over a picture"},
-		{"fit --box hero --scrub size=0px..9px", "is not a range"},
+		{"fit --box hero --try position=0%..9px", "is not a range such as position=0%..100%"},
+		{"fit --box hero --try blur=0px..9px", "is not a range such as"},
+		{"fit --try position=0%..100%", "name them with --box and --at"},
+		{"fit --box notes --try scrim=0%..80%", "has no colour layer over a picture"},
+		{"fit --box hero --try size=0px..9px", "is not a range"},
 	} {
 		if r := run(t, dir, strings.Fields(row.args)...); r.code != 2 || !strings.Contains(r.err, row.want) {
 			t.Errorf("%s: %d %s%s", row.args, r.code, r.out, r.err)

@@ -50,7 +50,7 @@ boxes:
 func TestOneScale(t *testing.T) {
 	p, store := fixture(t, cutPlan)
 	for _, width := range []int{480, 1280, 2000} {
-		opt := Options{Boxes: p.Boxes, Viewports: p.Named, Width: width}
+		opt := Options{Boxes: []plan.BoxID{0}, Viewports: p.Named, Width: width}
 		cells, err := measure(p, store, &opt)
 		if err != nil {
 			t.Fatal(err)

@@ -5,6 +5,7 @@
 package proof
 
 import (
+	"cmp"
 	"fmt"
 	"image"
 	"image/color"
@@ -24,10 +25,11 @@ import (
 
 // Options choose what is drawn. Nil lists mean all boxes and all named viewports.
 type Options struct {
-	Boxes     []*plan.Box
+	Boxes     []plan.BoxID
 	Viewports []plan.Viewport
-	Bare      bool // no marks, and nothing outside the boxes
-	Width     int  // of the sheet, px; 0 is 1280
+	Bare      bool   // no marks, and nothing outside the boxes
+	Width     int    // of the sheet, px; 0 is 1280
+	Title     string // "" is the site's name, or the plan's file
 }
 
 // Colours of the sheet: warm paper and ink; marks are seen on dark and on light.
@@ -56,7 +58,7 @@ const (
 // cell is one box at one viewport.
 type cell struct {
 	frame  *layout.Frame
-	pg     *layout.PageLayout
+	pg     *layout.Page
 	placed []place.Placed
 	box    layout.Rect // what is drawn of the border box, on the page
 	out    [4]float64  // CSS px of cut-off picture around it: top, right, bottom, left
@@ -73,7 +75,7 @@ func Sheet(p *plan.Plan, store *picture.Store, opt Options) (*image.RGBA, error)
 	if opt.Boxes == nil {
 		for _, b := range p.All() {
 			if b.Paints() {
-				opt.Boxes = append(opt.Boxes, b)
+				opt.Boxes = append(opt.Boxes, b.ID)
 			}
 		}
 	}
@@ -98,21 +100,21 @@ func Sheet(p *plan.Plan, store *picture.Store, opt Options) (*image.RGBA, error)
 }
 
 func measure(p *plan.Plan, store *picture.Store, opt *Options) ([][]cell, error) {
-	pages := make([]*layout.PageLayout, len(opt.Viewports))
+	pages := make([]*layout.Page, len(opt.Viewports))
 	for i, v := range opt.Viewports {
 		pages[i] = layout.At(p, v, layout.Exact)
 	}
 	cells := make([][]cell, len(opt.Boxes))
-	for r, b := range opt.Boxes {
+	for r, id := range opt.Boxes {
 		cells[r] = make([]cell, len(opt.Viewports))
 		for c := range opt.Viewports {
-			f := pages[c].Frame(b.Name)
-			placed, err := place.Box(f, pages[c], 0, store)
+			f := pages[c].Frame(id)
+			placed, err := place.Stage{Page: pages[c], Store: store}.Box(f)
 			if err != nil {
 				return nil, err
 			}
 			x := cell{frame: f, pg: pages[c], placed: placed, box: f.Border}
-			if b.Role == plan.Canvas { // the window, not the whole document
+			if f.Box.Role == plan.Canvas { // the window, not the whole document
 				x.box.H = min(x.box.H, opt.Viewports[c].Height)
 			}
 			if !opt.Bare {
@@ -150,7 +152,7 @@ func whole(l *place.Placed) (layout.Rect, bool) {
 		return layout.Rect{}, false
 	}
 	c := l.Landing.Crop
-	if c.Left+c.Right+c.Top+c.Bottom < 0.01 {
+	if c.Left+c.Right+c.Top+c.Bottom < 1e-4 {
 		return layout.Rect{}, false
 	}
 	return layout.Rect{X: l.Landing.Origin.X, Y: l.Landing.Origin.Y, W: l.Landing.Size.X, H: l.Landing.Size.Y}, true
@@ -220,8 +222,8 @@ func caption(f *layout.Frame, placed []place.Placed) []string {
 			s += fmt.Sprintf(", %.2f px per px", l.Landing.Sharp)
 		}
 		lines = append(lines, s)
-		if l.Notes.Keep != nil {
-			lines = append(lines, fmt.Sprintf("keep %.0f%% in view", math.Floor(l.Landing.Keep*100+1e-6)))
+		if l.Plan.Keep != nil {
+			lines = append(lines, fmt.Sprintf("keep %.0f%% in view", math.Floor(l.Landing.InView*100+1e-6)))
 		}
 	}
 	return lines
@@ -244,11 +246,7 @@ func drawSheet(p *plan.Plan, store *picture.Store, opt *Options, cells [][]cell,
 	}
 	img := image.NewRGBA(image.Rect(0, 0, opt.Width, total))
 	draw.Draw(img, img.Rect, image.NewUniform(paper), image.Point{}, draw.Src)
-	title := p.Site
-	if title == "" {
-		title = p.File
-	}
-	label(img, gap, 26, title, true, 17, ink)
+	label(img, gap, 26, cmp.Or(opt.Title, p.Site, p.File), true, 17, ink)
 	x := gap
 	for c, v := range opt.Viewports {
 		name := v.Name
@@ -262,8 +260,8 @@ func drawSheet(p *plan.Plan, store *picture.Store, opt *Options, cells [][]cell,
 	y := head
 	for r := range cells {
 		draw.Draw(img, image.Rect(gap, y-4, opt.Width-gap, y-3), image.NewUniform(rule), image.Point{}, draw.Src)
-		end := label(img, gap, y+lineHeight-2, opt.Boxes[r].Name, true, textSize+1, ink)
-		label(img, end+10, y+lineHeight-2, opt.Boxes[r].Selector, false, textSize, faint)
+		end := label(img, gap, y+lineHeight-2, p.All()[opt.Boxes[r]].Name, true, textSize+1, ink)
+		label(img, end+10, y+lineHeight-2, p.All()[opt.Boxes[r]].Selector, false, textSize, faint)
 		y += lineHeight + 8
 		top := 0.0
 		for c := range cells[r] {
@@ -321,8 +319,8 @@ func drawCell(img *image.RGBA, store *picture.Store, c *cell, opt *Options, scal
 	if opt.Bare {
 		return nil
 	}
-	for i := range c.frame.At.Text {
-		t := &c.frame.At.Text[i]
+	for i := range c.frame.Values.Text {
+		t := &c.frame.Values.Text[i]
 		drawText(img, t, at(c.frame.TextRect(t)).Intersect(box), c.frame)
 	}
 	for i := range c.placed {
@@ -333,7 +331,7 @@ func drawCell(img *image.RGBA, store *picture.Store, c *cell, opt *Options, scal
 
 // shadow hints at an outer shadow of the box: its offset and colour, unblurred.
 func shadow(img *image.RGBA, c *cell, box image.Rectangle, scale float64) {
-	for _, s := range c.frame.At.Style.Shadows {
+	for _, s := range c.frame.Values.Style.Shadows {
 		e := &c.frame.Env
 		rgba := paint.Solid8(s.Color.Resolve(e.Current))
 		dx, dy := int(s.X.Resolve(e, 0)*scale), int(s.Y.Resolve(e, 0)*scale)
@@ -375,12 +373,12 @@ func dimmed(img *image.RGBA, l *place.Placed, r, limit image.Rectangle) error {
 // marks draws keep and focus of a layer where they land.
 func marks(img *image.RGBA, l *place.Placed, at func(layout.Rect) image.Rectangle, box image.Rectangle) {
 	o, s := l.Landing.Origin, l.Landing.Size
-	if k := l.Notes.Keep; k != nil {
+	if k := l.Plan.Keep; k != nil {
 		r := at(layout.Rect{X: o.X + k.X*s.X, Y: o.Y + k.Y*s.Y, W: k.W * s.X, H: k.H * s.Y})
 		outline(img, r.Inset(-1), halo, false)
 		outline(img, r, keepCol, false)
 	}
-	if f := l.Notes.Focus; f != nil {
+	if f := l.Plan.Focus; f != nil {
 		r := at(layout.Rect{X: o.X + f.X*s.X, Y: o.Y + f.Y*s.Y})
 		for d := -6; d <= 6; d++ {
 			for _, e := range []int{-1, 1} {

@@ -8,20 +8,13 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/settle"
 )
-
-// Take is one picture of a strip: a plan with one value changed.
-type Take struct {
-	Plan  *plan.Plan
-	Label string // the value
-	Note  string // the figure that decides
-	OK    bool   // it can be used
-}
 
 // Strip draws one box at one viewport for each take, side by side in the order of
 // the values; a green bar runs over those that can be used. Errors are of the
 // pictures.
-func Strip(title string, takes []Take, box string, v plan.Viewport, store *picture.Store, width int) (*image.RGBA, error) {
+func Strip(title string, takes []settle.Take, box plan.BoxID, v plan.Viewport, store *picture.Store, width int) (*image.RGBA, error) {
 	faceLock.Lock()
 	defer faceLock.Unlock()
 	const head, bar, foot = 44, 5, 2*lineHeight + 10
@@ -39,8 +32,6 @@ func Strip(title string, takes []Take, box string, v plan.Viewport, store *pictu
 	draw.Draw(img, img.Rect, image.NewUniform(paper), image.Point{}, draw.Src)
 	label(img, gap, 28, fit(title, true, 16, width-2*gap), true, 16, ink)
 	for i, t := range takes {
-		pg := layout.At(t.Plan, v, layout.Exact)
-		f := pg.Frame(box)
 		x, y := gap+i%cols*(w+gap), head+i/cols*(bar+h+foot+gap)
 		if t.OK {
 			end := x + w
@@ -49,7 +40,7 @@ func Strip(title string, takes []Take, box string, v plan.Viewport, store *pictu
 			}
 			draw.Draw(img, image.Rect(x, y, end, y+bar-2), image.NewUniform(keepCol), image.Point{}, draw.Src)
 		}
-		opt := &Options{Boxes: []*plan.Box{f.Box}, Viewports: []plan.Viewport{v}}
+		opt := &Options{Boxes: []plan.BoxID{box}, Viewports: []plan.Viewport{v}}
 		cells, err := measure(t.Plan, store, opt)
 		if err != nil {
 			return nil, err

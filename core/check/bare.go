@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 )
 
 var bare = &Check{
@@ -19,24 +20,23 @@ an ornament, and the finding is a note.`,
 	Remedy: "size: cover fills the box; or give a colour layer below that goes on where the picture ends",
 	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, repeat: no-repeat, position: center}\n      - color: white\n",
 	Silent: "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat}\n      - color: white\n",
-	layer: func(a *At) float64 {
-		b := a.Landing.BareShare()
-		if b < 0.0005 || a.Landing.Size.X <= 0 {
+	layer: func(a *scene) float64 {
+		if !fit.Bare(&a.Landing) || a.Landing.Size.X <= 0 {
 			return 0
 		}
-		back := &a.Frame.At.Style.Background.Color
-		if band(a.Layer) && back.IsOpaque() || covered(a) || a.Notes.Color {
+		back := &a.Frame.Values.Style.Background.Color
+		if fit.Strip(a.Layer) && back.IsOpaque() || covered(a) || a.Plan.Color != nil {
 			return 0
 		}
 		if a.File != nil && back.IsOpaque() && edgesMatch(a.image(), back.Resolve(a.Frame.Env.Current)) {
 			return 0
 		}
-		return b
+		return a.Landing.Bare
 	},
-	tell: func(a *At, f *finding.Finding) bool {
-		b := a.Landing.BareShare()
+	tell: func(a *scene, f *finding.Finding) bool {
+		b := a.Landing.Bare
 		behind := "nothing: the page shows through"
-		if c := &a.Frame.At.Style.Background.Color; !c.IsTransparent() {
+		if c := &a.Frame.Values.Style.Background.Color; !c.IsTransparent() {
 			behind = "the colour " + c.String()
 		}
 		f.Message = fmt.Sprintf("%s leaves %s of the box bare: drawn %s x %s in %s x %s px", a.name(), finding.Percent(b),

@@ -1,7 +1,7 @@
 // Package check looks for what goes wrong with the backgrounds of a plan at every
 // whole window width, at heights across its range and at every density.
 //
-//	r, err := check.Run(p, store, check.Options{})
+//	r, err := check.Run(ctx, p, store, check.Options{})
 //	for _, f := range r.Findings {
 //		f.Message, f.Where, f.Remedy
 //	}
@@ -12,6 +12,7 @@ package check
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -38,10 +39,10 @@ type Check struct {
 
 	// How bad a landing or a box is at one viewport: 0 is right, the largest is
 	// reported. They run at every viewport of the sweep and do not allocate.
-	layer func(*At) float64
-	box   func(*At) float64
+	layer func(*scene) float64
+	box   func(*scene) float64
 	// tell fills in the finding at the worst viewport; false drops it.
-	tell func(*At, *finding.Finding) bool
+	tell func(*scene, *finding.Finding) bool
 	// once runs after the sweep, for what one viewport cannot tell.
 	once func(*pass)
 }
@@ -73,21 +74,38 @@ func Named(name string) (*Check, error) {
 	return nil, &source.SyntaxError{Text: name, Want: "a check", Hint: source.DidYouMean(name, names)}
 }
 
-// At is what a check sees: one box, or one layer of it, at one viewport.
-type At struct {
-	Plan  *plan.Plan
-	Page  *layout.PageLayout
+// scene is what a check sees: one box, or one layer of it, at one viewport.
+type scene struct {
+	plan  *plan.Plan
+	Page  *layout.Page
 	Frame *layout.Frame
 	Index int // of the layer in the frame; -1 for the box itself
 	place.Placed
 	pass *pass
 }
 
+// id is the identity of the layer, or of the box.
+func (a *scene) id() plan.LayerID {
+	if a.Index < 0 {
+		return plan.LayerID{Box: a.Frame.Box.ID}
+	}
+	return a.ID
+}
+
+// finding begins one about what is looked at.
+func (a *scene) finding() finding.Finding {
+	f := finding.Finding{Box: a.Frame.Box.Name, ID: a.id(), Span: a.Frame.Box.Span}
+	if a.Index >= 0 {
+		f.Span = a.Plan.Span
+	}
+	return f
+}
+
 // image is what the layer's picture is like.
-func (a *At) image() *facts { return a.pass.facts(a.File) }
+func (a *scene) image() *facts { return a.pass.facts(a.File) }
 
 // name is how messages call the layer.
-func (a *At) name() string {
+func (a *scene) name() string {
 	if a.File == nil {
 		if a.Image == nil {
 			return a.Frame.Box.Name
@@ -102,7 +120,7 @@ func (a *At) name() string {
 
 // Options choose what is looked at. Zero is everything.
 type Options struct {
-	Boxes      []*plan.Box
+	Boxes      []plan.BoxID
 	Only, Skip []string
 	Progress   func(done, total int) // called now and then, from several goroutines
 }
@@ -117,29 +135,12 @@ type Report struct {
 	Checks   []string // that ran
 }
 
-// maxHeights is how many heights of the range are swept.
-const maxHeights = 40
-
-// Heights are the window heights that a plan is swept at: both ends and evenly
-// between, in whole px.
-func Heights(p *plan.Plan) []int {
-	lo, hi := p.Heights[0], p.Heights[1]
-	n := min(hi-lo+1, maxHeights)
-	if n <= 1 {
-		return []int{lo}
-	}
-	out := make([]int, n)
-	for i := range out {
-		out[i] = lo + int(math.Round(float64((hi-lo)*i)/float64(n-1)))
-	}
-	return out
-}
-
 // Run checks a plan. Pictures that cannot be read are findings; errors are of
 // unknown names in the options.
-func Run(p *plan.Plan, store *picture.Store, opt Options) (*Report, error) {
-	s := &pass{plan: p, store: store, heights: Heights(p), report: &Report{}, progress: opt.Progress}
-	s.report.Heights = s.heights
+func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (*Report, error) {
+	s := newPass(ctx, p, store)
+	s.sweep.Progress = opt.Progress
+	s.report.Heights = s.sweep.Heights
 	for _, name := range slices.Concat(opt.Only, opt.Skip) {
 		if _, err := Named(name); err != nil {
 			return nil, err
@@ -151,32 +152,41 @@ func Run(p *plan.Plan, store *picture.Store, opt Options) (*Report, error) {
 			s.report.Checks = append(s.report.Checks, c.Name)
 		}
 	}
-	for i, b := range p.All() {
-		if opt.Boxes == nil || slices.Contains(opt.Boxes, b) {
-			s.boxes = append(s.boxes, i)
+	for _, b := range p.All() {
+		if opt.Boxes == nil || slices.Contains(opt.Boxes, b.ID) {
+			s.boxes = append(s.boxes, b.ID)
 		}
 	}
 	s.report.Boxes = len(s.boxes)
 	s.readPictures()
-	s.sweep()
+	if err := s.run(); err != nil {
+		return nil, err
+	}
 	for _, c := range s.checks {
 		if c.once != nil && c != staleAccept {
 			s.check = c
 			c.once(s)
 		}
 	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
 	s.accept()
-	all := p.All()
-	order := func(name string) int {
-		return slices.IndexFunc(all, func(b *plan.Box) bool { return b.Name == name })
-	}
-	byWeight := func(a, b finding.Finding) int {
-		return cmp.Or(cmp.Compare(order(a.Box), order(b.Box)), cmp.Compare(b.Level, a.Level),
-			cmp.Compare(share(&b), share(&a)), cmp.Compare(a.Layer, b.Layer), cmp.Compare(a.Check, b.Check), cmp.Compare(a.Message, b.Message))
-	}
 	slices.SortStableFunc(s.report.Findings, byWeight)
 	slices.SortStableFunc(s.report.Accepted, byWeight)
 	return s.report, nil
+}
+
+// byWeight orders findings: those of the plan, then box by box, worst first.
+func byWeight(a, b finding.Finding) int {
+	box := func(f *finding.Finding) int {
+		if f.Box == "" {
+			return -1
+		}
+		return int(f.ID.Box)
+	}
+	return cmp.Or(cmp.Compare(box(&a), box(&b)), cmp.Compare(b.Level, a.Level), cmp.Compare(share(&b), share(&a)),
+		cmp.Compare(a.ID.N, b.ID.N), cmp.Compare(a.ID.Rule, b.ID.Rule), cmp.Compare(a.Check, b.Check), cmp.Compare(a.Message, b.Message))
 }
 
 // share is how many widths a finding holds at; without a range it is all.
@@ -225,7 +235,7 @@ func (s *pass) accept() {
 			msg = fmt.Sprintf("the plan accepts %q, which is no check", a.Check)
 		}
 		s.check = staleAccept
-		s.add(finding.Finding{Box: a.Box, Pos: a.Pos, Message: msg})
+		s.add(finding.Finding{Box: a.Box, Span: a.Span, Message: msg})
 	}
 }
 
@@ -237,8 +247,7 @@ func quoteBox(check, box string) string {
 }
 
 func (s *pass) looked(name string) bool {
-	all := s.plan.All()
-	return slices.ContainsFunc(s.boxes, func(i int) bool { return all[i].Name == name })
+	return slices.ContainsFunc(s.boxes, func(id plan.BoxID) bool { return s.plan.All()[id].Name == name })
 }
 
 // add files a finding of the check that is running.
@@ -254,6 +263,13 @@ func (s *pass) add(f finding.Finding) {
 		f.Remedy = s.check.Remedy
 	}
 	s.report.Findings = append(s.report.Findings, f)
+}
+
+// addFor files a finding about what is looked at.
+func (s *pass) addFor(a *scene, f finding.Finding) {
+	about := a.finding()
+	f.Box, f.ID, f.Span = about.Box, about.ID, about.Span
+	s.add(f)
 }
 
 // Manual is the chapter of the manual that lists all checks, as Markdown: the same

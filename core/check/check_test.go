@@ -2,6 +2,7 @@ package check
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"image"
 	"image/color"
@@ -19,6 +20,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/sweep"
 )
 
 // withAlpha makes an encoder write an alpha channel that is opaque everywhere.
@@ -128,7 +130,7 @@ func TestExamples(t *testing.T) {
 			if c == staleAccept {
 				only = []string{c.Name, "bare"}
 			}
-			r, err := Run(p, store, Options{Only: only})
+			r, err := Run(context.Background(), p, store, Options{Only: only})
 			if err != nil {
 				t.Errorf("%s: %v", c.Name, err)
 				continue
@@ -138,7 +140,7 @@ func TestExamples(t *testing.T) {
 				t.Errorf("%s fires: %v, want %v on\n%s", c.Name, fired, ex.want, ex.text)
 			}
 			for _, f := range r.Findings {
-				if f.Message == "" || f.Reason == "" || f.Remedy == "" || f.Pos.Line == 0 {
+				if f.Message == "" || f.Reason == "" || f.Remedy == "" || !f.Span.InText() {
 					t.Errorf("%s: a finding lacks a text or its place: %+v", c.Name, f)
 				}
 			}
@@ -166,14 +168,11 @@ boxes:
 `
 	p := parse(t, text)
 	checks := []*Check{bare, soft, cutSubject}
-	r, err := Run(p, store, Options{Only: []string{"bare", "soft", "cut-subject"}})
+	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject"}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	heights := Heights(p)
-	if len(heights) != maxHeights || heights[0] != 600 || heights[maxHeights-1] != 900 {
-		t.Fatalf("heights are %v", heights)
-	}
+	heights := sweep.Heights(p)
 	type key struct {
 		check, box string
 		layer      int
@@ -181,19 +180,20 @@ boxes:
 		h, w       int
 	}
 	want := map[key]bool{}
-	s := &pass{plan: p, store: store, boxes: []int{0, 1}}
+	s := newPass(context.Background(), p, store)
+	s.boxes = []plan.BoxID{0, 1}
 	s.readPictures()
 	for di, d := range p.Density {
 		for _, h := range heights {
 			for w := p.Spans[di][0]; w <= p.Spans[di][1]; w++ {
 				pg := layout.At(p, plan.Viewport{Width: float64(w), Height: float64(h), Density: d}, layout.Exact)
 				for i := range pg.Frames {
-					placed, err := place.Box(&pg.Frames[i], pg, 0, store)
+					placed, err := place.Stage{Page: pg, Store: store}.Box(&pg.Frames[i])
 					if err != nil {
 						t.Fatal(err)
 					}
 					for n := range placed {
-						a := &At{Plan: p, Page: pg, Frame: &pg.Frames[i], Index: n, Placed: placed[n], pass: s}
+						a := &scene{plan: p, Page: pg, Frame: &pg.Frames[i], Index: n, Placed: placed[n], pass: s}
 						for _, c := range checks {
 							if c.layer(a) > 0 {
 								want[key{c.Name, pg.Frames[i].Box.Name, n + 1, d, h, w}] = true
@@ -209,7 +209,7 @@ boxes:
 		for _, sp := range f.Exact {
 			for _, run := range sp.Runs {
 				for w := run.From; w <= run.To; w++ {
-					got[key{f.Check, f.Box, f.Layer, sp.Density, sp.Height, w}] = true
+					got[key{f.Check, f.Box, f.ID.N, sp.Density, sp.Height, w}] = true
 				}
 			}
 		}
@@ -226,7 +226,7 @@ boxes:
 					}
 					for _, run := range st.Runs {
 						for w := max(run.From, p.Spans[di][0]); w <= min(run.To, p.Spans[di][1]); w++ {
-							k := key{f.Check, f.Box, f.Layer, d, h, w}
+							k := key{f.Check, f.Box, f.ID.N, d, h, w}
 							said[k] = true
 							if !want[k] && !st.Some {
 								t.Fatalf("%s: %q is not true at %dx%d@%g", f.Check, st, w, h, d)
@@ -237,7 +237,7 @@ boxes:
 			}
 		}
 		for k := range want {
-			if k.check == f.Check && k.box == f.Box && k.layer == f.Layer && !said[k] {
+			if k.check == f.Check && k.box == f.Box && k.layer == f.ID.N && !said[k] {
 				t.Fatalf("%s: no statement covers %+v: %v", f.Check, k, f.Where)
 			}
 		}
@@ -257,6 +257,87 @@ boxes:
 	}
 }
 
+// Between the swept heights, too: by brute force over every width and every height, each
+// statement is true where it says everywhere, all of them cover what fails, and the
+// heights that they name are the first and the last.
+func TestHeightsAreExact(t *testing.T) {
+	store := picture.NewStore(examplePictures(t))
+	p := parse(t, `viewports: {widths: 700-860, heights: 600-900, densities: {1: 700-860, 2: 780-860}}
+boxes:
+  - name: screen
+    height: 60vh
+    layers: [{image: photo.jpg, size: cover, position: 60% 0%, repeat: no-repeat, keep: {x: 8%, y: 4%, width: 20%, height: 40%}}]
+  - name: slanted
+    height: calc(40vh + 10vw)
+    layers: [{image: photo.jpg, size: 1000px 400px, repeat: no-repeat}, {color: white}]
+  - name: clamped
+    height: clamp(210px, 45vh - 10vw, 300px)
+    layers: [{image: small.jpg, size: contain, repeat: no-repeat}, {color: white}]
+  - name: low
+    height: max(240px, 130vh - 80vw)
+    layers: [{image: small.jpg, size: auto 260px, repeat: no-repeat}, {color: white}]
+    when:
+      "(min-height: 733px)": {padding: 3px}
+`)
+	if n := len(sweep.Heights(p)); n != sweep.MaxHeights {
+		t.Fatalf("%d heights are swept: the test says little", n)
+	}
+	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject", "stretched"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := newPass(context.Background(), p, store)
+	s.boxes = []plan.BoxID{0, 1, 2, 3}
+	s.readPictures()
+	named := 0
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		c, _ := Named(f.Check)
+		fails := s.probe(slot{c, f.ID})
+		within := func(runs []finding.Run, w int) bool {
+			return slices.ContainsFunc(runs, func(r finding.Run) bool { return w >= r.From && w <= r.To })
+		}
+		lo, hi := make([]int, len(f.Where)), make([]int, len(f.Where)) // heights at which what a statement names fails
+		for d, density := range p.Density {
+			for h := p.Heights[0]; h <= p.Heights[1]; h++ {
+				for w := p.Spans[d][0]; w <= p.Spans[d][1]; w++ {
+					bad, said := fails(d, w, h), false
+					for k, st := range f.Where {
+						if !within(st.Runs, w) || len(st.Densities) > 0 && !slices.Contains(st.Densities, density) {
+							continue
+						}
+						if bad && st.Heights != [2]int{} {
+							if lo[k] == 0 || h < lo[k] {
+								lo[k] = h
+							}
+							hi[k] = max(hi[k], h)
+						}
+						inside := st.Heights == [2]int{} || h >= st.Heights[0] && h <= st.Heights[1]
+						said = said || inside
+						if inside && !st.Some && !bad {
+							t.Fatalf("%s of %s: %q is not true at %dx%d@%g", f.Check, f.Box, st, w, h, density)
+						}
+					}
+					if bad && !said {
+						t.Fatalf("%s of %s: nothing tells of %dx%d@%g: %v", f.Check, f.Box, w, h, density, f.Where)
+					}
+				}
+			}
+		}
+		for k, st := range f.Where {
+			if st.Heights != [2]int{} {
+				named++
+				if st.Heights != [2]int{lo[k], hi[k]} {
+					t.Errorf("%s of %s: %q, but it fails from %d to %d", f.Check, f.Box, st, lo[k], hi[k])
+				}
+			}
+		}
+	}
+	if named < 3 { // a cut subject, a bare strip, and one that is soft
+		t.Errorf("only %d statements name heights: %+v", named, r.Findings)
+	}
+}
+
 // A contrast range is confirmed by painting its ends and their neighbours.
 func TestContrastEnds(t *testing.T) {
 	store := picture.NewStore(examplePictures(t))
@@ -268,12 +349,12 @@ boxes:
     text:
       - {area: {left: 0px, top: 0px, width: 60%, height: 100px}, color: white}
 `)
-	r, err := Run(p, store, Options{Only: []string{"contrast"}})
+	r, err := Run(context.Background(), p, store, Options{Only: []string{"contrast"}})
 	if err != nil || len(r.Findings) != 1 || len(r.Findings[0].Where) != 1 || len(r.Findings[0].Where[0].Runs) != 1 {
 		t.Fatalf("%v: %+v", err, r)
 	}
 	run := r.Findings[0].Where[0].Runs[0]
-	rd := &reader{pass: &pass{plan: p, store: store, heights: Heights(p)}, box: 0}
+	rd := &reader{pass: newPass(context.Background(), p, store), box: 0}
 	for _, c := range []struct {
 		w    int
 		want bool
@@ -294,7 +375,7 @@ boxes:
 func TestFixedWithItsFallback(t *testing.T) {
 	store := picture.NewStore(examplePictures(t))
 	p := parse(t, strings.TrimSuffix(fixed.Fires, "\n")+"\n    when:\n      \"(hover: none)\": {css: \"background-attachment: scroll\"}\n")
-	r, err := Run(p, store, Options{Only: []string{"fixed"}})
+	r, err := Run(context.Background(), p, store, Options{Only: []string{"fixed"}})
 	if err != nil || len(r.Findings) != 0 {
 		t.Errorf("%v %+v", err, r.Findings)
 	}
@@ -313,7 +394,7 @@ func TestAccept(t *testing.T) {
 		{"accept: [{check: bare, box: hero, widths: 320-400, reason: meant}]\n", 2, 0}, // not all of it, so stale too
 		{"accept: [{check: nonsense, reason: meant}]\n", 2, 0},
 	} {
-		r, err := Run(parse(t, c.accept+boxes), store, Options{Only: []string{"bare", "stale-accept"}})
+		r, err := Run(context.Background(), parse(t, c.accept+boxes), store, Options{Only: []string{"bare", "stale-accept"}})
 		if err != nil || len(r.Findings) != c.findings || len(r.Accepted) != c.accepted {
 			t.Errorf("%q: %d findings and %d accepted, want %d and %d (%v)", c.accept, len(r.Findings), len(r.Accepted), c.findings, c.accepted, err)
 		}
@@ -325,7 +406,7 @@ func TestDeterministic(t *testing.T) {
 	store := picture.NewStore(examplePictures(t))
 	var texts []string
 	for range 2 {
-		r, err := Run(parse(t, cutSubject.Fires), store, Options{})
+		r, err := Run(context.Background(), parse(t, cutSubject.Fires), store, Options{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -358,7 +439,7 @@ func BenchmarkSweep20Boxes(b *testing.B) {
 	}
 	b.ReportAllocs()
 	for b.Loop() {
-		r, err := Run(p, store, Options{Only: geometry})
+		r, err := Run(context.Background(), p, store, Options{Only: geometry})
 		if err != nil {
 			b.Fatal(err)
 		}

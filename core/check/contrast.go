@@ -1,6 +1,7 @@
 package check
 
 import (
+	"context"
 	"fmt"
 	"image"
 	"image/draw"
@@ -12,6 +13,7 @@ import (
 	"tourmaline/core/contrast"
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 	"tourmaline/core/layout"
 	"tourmaline/core/paint"
 	"tourmaline/core/picture"
@@ -38,14 +40,12 @@ at the top, the middle and the bottom of the window.`,
 	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: cover}\n      - color: black\n    text:\n      - {area: {left: 5%, top: 10%, width: 50%, height: 60%}, color: \"#888\"}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - color: rgb(0 0 0 / 85%)\n      - {image: photo.jpg, size: cover}\n      - color: black\n    text:\n      - {area: {left: 5%, top: 10%, width: 50%, height: 60%}, color: white}\n",
 	once: func(s *pass) {
-		for _, b := range s.boxes {
-			box := s.plan.All()[b]
+		for _, id := range s.boxes {
 			areas, pictures := 0, false
-			for r := range box.Rules {
-				c := box.Compute(r)
-				areas = max(areas, len(c.Text))
-				for i := range c.Layers() {
-					pictures = pictures || len(urls(c.Layers()[i].Image)) > 0
+			for _, v := range s.plan.All()[id].EachRule() {
+				areas = max(areas, len(v.Text))
+				for _, l := range v.Layers() {
+					pictures = pictures || len(urls(l.Image)) > 0
 				}
 			}
 			if areas == 0 {
@@ -56,8 +56,8 @@ at the top, the middle and the bottom of the window.`,
 				modes = append(modes, true)
 			}
 			for _, loading := range modes {
-				r := &reader{pass: s, box: b, loading: loading}
-				r.sweep(areas)
+				r := &reader{pass: s, box: id, loading: loading}
+				r.all(areas)
 			}
 		}
 	},
@@ -67,54 +67,46 @@ at the top, the middle and the bottom of the window.`,
 // have come.
 type reader struct {
 	*pass
-	box     int
+	box     plan.BoxID
 	loading bool
 }
 
-// smallPixels is about how many px a box is painted small with.
-const smallPixels = 9000
-
-// near is how close to the needed ratio every width is painted.
+// nearRatio is how close to the needed ratio every width is painted.
 const nearRatio = 1.25
 
 // sample is what was measured at one width and height.
 type sample struct {
 	width  int
-	rules  *plan.Computed
+	rules  *plan.Values
 	spread []contrast.Spread // one a text area
 }
 
-// sweep measures every text area at every width that matters, at up to three
+// all measures every text area at every width that matters, at up to three
 // heights where the box depends on it.
-func (r *reader) sweep(areas int) {
-	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
+func (r *reader) all(areas int) {
 	at := r.pickHeights()
 	rows := make([][]sample, len(at))
-	work.Each(len(at), func(i int) { rows[i] = r.row(lo, hi, r.heights[at[i]]) })
+	work.Each(len(at), func(i int) { rows[i] = r.row(r.sweep.Heights[at[i]]) })
 	for n := range areas {
 		set := finding.NewSet(1, len(at))
-		var top *contrast.Spread
-		var topAt plan.Viewport
+		worst := sample{width: -1}
+		var worstAt plan.Viewport
 		for i, h := range at {
-			runs := r.runs(rows[i], n, r.heights[h])
+			runs := r.runs(rows[i], n, r.sweep.Heights[h])
 			set.Add(0, i, runs)
 			for _, smp := range rows[i] {
-				if n >= len(smp.spread) || !within(runs, smp.width) {
-					continue
-				}
-				if sp := smp.spread[n]; top == nil || sp.Low < top.Low {
-					top, topAt = &sp, plan.Viewport{Width: float64(smp.width), Height: float64(r.heights[h]), Density: 1}
+				if n < len(smp.spread) && within(runs, smp.width) && (worst.width < 0 || smp.spread[n].Low < worst.spread[n].Low) {
+					worst, worstAt = smp, plan.Viewport{Width: float64(smp.width), Height: float64(r.sweep.Heights[h]), Density: 1}
 				}
 			}
 		}
-		if top == nil {
+		if worst.width < 0 {
 			continue
 		}
-		full := r.measure(int(topAt.Width), int(topAt.Height), 1)
-		if n < len(full.spread) {
-			top = &full.spread[n]
+		if full := r.measure(int(worstAt.Width), int(worstAt.Height), 1); n < len(full.spread) {
+			worst = full
 		}
-		r.report(n, top, topAt, set, at)
+		r.report(n, worst, worstAt, set, at)
 	}
 }
 
@@ -125,17 +117,17 @@ func within(runs []finding.Run, w int) bool {
 // pickHeights returns which of the swept heights to paint: one where the box is
 // the same at all, else both ends and the middle.
 func (r *reader) pickHeights() []int {
-	n := len(r.heights)
+	n := len(r.sweep.Heights)
 	ends := []int{0, n / 2, n - 1}
 	for w := r.plan.Widths[0]; w <= r.plan.Widths[1]; w += max((r.plan.Widths[1]-r.plan.Widths[0])/7, 1) {
 		var first layout.Rect
 		for k, h := range ends {
-			v := plan.Viewport{Width: float64(w), Height: float64(r.heights[h]), Density: 1}
-			pg := layout.At(r.plan, v, layout.Exact)
-			f := &pg.Frames[r.box]
+			v := plan.Viewport{Width: float64(w), Height: float64(r.sweep.Heights[h]), Density: 1}
+			pg := r.sweep.Pages.At(v, layout.Exact)
+			f := pg.Frame(r.box)
 			fixed := false
-			for i := range f.At.Layers() {
-				fixed = fixed || f.At.Layers()[i].Attachment == css.Fixed
+			for i := range f.Values.Layers() {
+				fixed = fixed || f.Values.Layers()[i].Attachment == css.Fixed
 			}
 			if k == 0 {
 				first = f.Border
@@ -150,16 +142,17 @@ func (r *reader) pickHeights() []int {
 
 // row measures one height: a coarse comb of widths, then each width between two
 // teeth of which one is near the needed ratio.
-func (r *reader) row(lo, hi, height int) []sample {
+func (r *reader) row(height int) []sample {
 	const comb = 8
+	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
 	var out []sample
-	var last *plan.Computed
-	var room layout.Room
+	var last *plan.Values
+	room := r.sweep.Pages.Room()
 	v := plan.Viewport{Height: float64(height), Density: 1}
 	widths := []int{}
 	for w := lo; w <= hi; w++ {
 		v.Width = float64(w)
-		at := room.At(r.plan, v, layout.Exact).Frames[r.box].At
+		at := room.At(v, layout.Exact).Frame(r.box).Values
 		if at != last && w > lo {
 			widths = append(widths, w-1)
 		}
@@ -250,23 +243,23 @@ func (r *reader) runs(row []sample, n, height int) []finding.Run {
 // scale of 0 paints small.
 func (r *reader) measure(w, h int, scale float64) sample {
 	v := plan.Viewport{Width: float64(w), Height: float64(h), Density: 1}
-	pg := layout.At(r.plan, v, layout.Exact)
-	f := &pg.Frames[r.box]
-	out := sample{width: w, rules: f.At}
-	if len(f.At.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 {
+	pg := r.sweep.Pages.At(v, layout.Exact)
+	f := pg.Frame(r.box)
+	out := sample{width: w, rules: f.Values}
+	if len(f.Values.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 {
 		return out
 	}
 	if scale == 0 {
-		scale = min(1, math.Sqrt(smallPixels/(f.Border.W*f.Border.H)))
+		scale = paint.SmallScale(f)
 	}
 	for _, scroll := range scrolls(f, v.Height) {
 		img, err := r.paintUnder(pg, scale, scroll)
 		if err != nil {
-			return sample{width: w, rules: f.At} // the check missing tells of its pictures
+			return sample{width: w, rules: f.Values} // the check missing tells of its pictures
 		}
 		x0, y0, _, _ := place.SnapRect(f.Border, scale)
-		for n := range f.At.Text {
-			t := &f.At.Text[n]
+		for n := range f.Values.Text {
+			t := &f.Values.Text[n]
 			area := region(f.TextRect(t), scale, float64(x0)/scale, float64(y0)/scale)
 			sp := contrast.Under(img, area, t.Color.Resolve(f.Env.Current), [3]uint8{255, 255, 255}, t.Contrast)
 			if n == len(out.spread) {
@@ -281,8 +274,8 @@ func (r *reader) measure(w, h int, scale float64) sample {
 
 // scrolls are the scroll positions to look at: where nothing is fixed, one.
 func scrolls(f *layout.Frame, window float64) []float64 {
-	for i := range f.At.Layers() {
-		if f.At.Layers()[i].Attachment == css.Fixed {
+	for i := range f.Values.Layers() {
+		if f.Values.Layers()[i].Attachment == css.Fixed {
 			top, mid, end := f.Border.Y, f.Border.Y+(f.Border.H-window)/2, f.Border.Bottom()-window
 			return []float64{max(top, 0), max(mid, 0), max(end, 0)}
 		}
@@ -291,9 +284,9 @@ func scrolls(f *layout.Frame, window float64) []float64 {
 }
 
 // paintUnder paints the box; where it can be seen through, what is behind it too.
-func (r *reader) paintUnder(pg *layout.PageLayout, scale, scroll float64) (*image.RGBA, error) {
+func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA, error) {
 	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading}
-	f := &pg.Frames[r.box]
+	f := pg.Frame(r.box)
 	img, err := paint.Box(pg, f, r.store, opt)
 	if err != nil || !picture.HasAlpha(img) {
 		return img, err
@@ -317,50 +310,68 @@ func (r *reader) paintUnder(pg *layout.PageLayout, scale, scroll float64) (*imag
 	return under, nil
 }
 
-func (r *reader) report(n int, sp *contrast.Spread, v plan.Viewport, set *finding.Set, at []int) {
+// probed is at how many widths of a run the heights between the painted ones are looked at.
+const probed = 5
+
+// report files the finding of a text area; at are the heights that were painted.
+func (r *reader) report(n int, worst sample, v plan.Viewport, set *finding.Set, at []int) {
 	if set.Empty() {
 		return
 	}
 	var heights []int
 	for _, h := range at {
-		heights = append(heights, r.heights[h])
+		heights = append(heights, r.sweep.Heights[h])
 	}
-	pg := layout.At(r.plan, v, layout.Exact)
-	f := &pg.Frames[r.box]
-	t := &f.At.Text[n]
-	out := finding.Finding{Box: f.Box.Name, Pos: t.Pos, Worst: &v, Measured: sp.Low, Wanted: t.Contrast, Unit: "contrast ratio",
-		Where: set.Statements([]float64{1}, [][2]int{r.plan.Widths}, heights), Exact: set.Spans([]float64{1}, heights),
-		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s are below the needed %g", t.Color.String(), sp.Low, sp.Worst, finding.Percent(sp.Below), t.Contrast),
-		How:     "painted small across the widths, at full size at the worst one and at the ends of each range"}
+	pg := r.sweep.Pages.At(v, layout.Exact)
+	f := pg.Frame(r.box)
+	t, sp := &f.Values.Text[n], worst.spread[n]
+	grid := finding.Grid{Densities: []float64{1}, Seen: [][2]int{r.plan.Widths}, Heights: heights, MostProbed: probed,
+		Probe: func(_, w, h int) bool { return fails(r.measure(w, h, 0), n) }}
+	out := finding.Finding{Box: f.Box.Name, ID: plan.LayerID{Box: r.box}, Span: t.Span, Worst: &v,
+		Measured: sp.Low, Wanted: t.Contrast, Unit: "contrast ratio",
+		Where: set.Statements(grid), Exact: set.Spans(grid.Densities, heights),
+		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s are below the needed %g",
+			t.Color.String(), sp.Low, sp.Worst, finding.Percent(sp.Below), t.Contrast),
+		How: "painted small across the widths, at full size at the worst one and at the ends of each range"}
 	if r.loading {
-		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f (%.2f at worst), below the needed %g", t.Color.String(), sp.Low, sp.Worst, t.Contrast)
+		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f (%.2f at worst), below the needed %g",
+			t.Color.String(), sp.Low, sp.Worst, t.Contrast)
 		out.Remedy = "give the box a color: layer at the bottom that the text can be read on"
 	}
 	r.add(out)
 }
 
-// TextContrast measures the text areas of a box (by its place in plan.All) at one
-// window, painted at scale (0 is small) with its pictures or, loading, before they
-// have come. It is nil where the box has no text there.
-func TextContrast(p *plan.Plan, store *picture.Store, box, w, h int, scale float64, loading bool) []contrast.Spread {
-	r := &reader{pass: &pass{plan: p, store: store}, box: box, loading: loading}
+// Texts measures the text areas of boxes of one plan.
+type Texts struct{ pass *pass }
+
+// NewTexts is for the boxes of a plan.
+func NewTexts(p *plan.Plan, store *picture.Store) *Texts {
+	return &Texts{newPass(context.Background(), p, store)}
+}
+
+// Small is the scale that stands for painting a box small: about 9,000 px.
+const Small = 0
+
+// At measures the text areas of a box at one window, painted at a scale (Small, or device px
+// per CSS px), with its pictures there. It is nil where the box has no text there.
+func (t *Texts) At(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
+	r := &reader{pass: t.pass, box: box}
 	return r.measure(w, h, scale).spread
 }
 
 // Unreadable reports whether the check contrast finds a width at which a text area of
-// a box (by its place in plan.All) cannot be read on its pictures.
-func Unreadable(p *plan.Plan, store *picture.Store, box int) bool {
-	r := &reader{pass: &pass{plan: p, store: store, heights: Heights(p)}, box: box}
+// a box cannot be read on its pictures.
+func (t *Texts) Unreadable(box plan.BoxID) bool {
+	r := &reader{pass: t.pass, box: box}
 	areas := 0
-	b := p.All()[box]
-	for i := range b.Rules {
-		areas = max(areas, len(b.Compute(i).Text))
+	for _, v := range t.pass.plan.All()[box].EachRule() {
+		areas = max(areas, len(v.Text))
 	}
 	var bad atomic.Bool
 	at := r.pickHeights()
 	work.Each(len(at), func(i int) {
-		h := r.heights[at[i]]
-		row := r.row(p.Widths[0], p.Widths[1], h)
+		h := r.sweep.Heights[at[i]]
+		row := r.row(h)
 		for n := range areas {
 			worst := -1 // the one that fails most, if it does so at full size too, decides
 			for k := range row {
@@ -374,4 +385,10 @@ func Unreadable(p *plan.Plan, store *picture.Store, box int) bool {
 		}
 	})
 	return bad.Load()
+}
+
+// region is a rectangle of a page in device px of a picture of it.
+func region(r layout.Rect, k, x0, y0 float64) image.Rectangle {
+	return image.Rect(int(math.Floor((r.X-x0)*k+fit.Exact)), int(math.Floor((r.Y-y0)*k+fit.Exact)),
+		int(math.Ceil((r.Right()-x0)*k-fit.Exact)), int(math.Ceil((r.Bottom()-y0)*k-fit.Exact)))
 }

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 )
 
 var cutSubject = &Check{
@@ -16,14 +17,14 @@ of keep that lies in the box.`,
 	Remedy: "move the picture by its position, make the box another shape there, or make keep smaller",
 	Fires:  "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 0% 50%, keep: {x: 70%, y: 20%, width: 20%, height: 40%}}\n",
 	Silent: "viewports: {widths: 320-1400, heights: 600-800, densities: [1]}\nboxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 100% 50%, keep: {x: 85%, y: 20%, width: 10%, height: 40%}}\n",
-	layer: func(a *At) float64 {
-		if a.Notes.Keep == nil || a.Landing.Keep >= 0.9995 {
+	layer: func(a *scene) float64 {
+		if a.Plan.Keep == nil || !fit.KeepCut(&a.Landing) {
 			return 0
 		}
-		return 1 - a.Landing.Keep
+		return 1 - a.Landing.InView
 	},
-	tell: func(a *At, f *finding.Finding) bool {
-		x, y, w, h := drawnRegion(a.Notes.Keep, a)
+	tell: func(a *scene, f *finding.Finding) bool {
+		x, y, w, h := drawnRegion(a.Plan.Keep, a)
 		p := a.Landing.Paint
 		var sides []string
 		for _, s := range []struct {
@@ -34,12 +35,12 @@ of keep that lies in the box.`,
 				sides = append(sides, fmt.Sprintf("%s px %s", px(s.out), s.name))
 			}
 		}
-		seen := "only " + finding.Percent(a.Landing.Keep)
-		if a.Landing.Keep == 0 {
+		seen := "only " + finding.Percent(a.Landing.InView)
+		if a.Landing.InView == 0 {
 			seen = "none"
 		}
 		f.Message = fmt.Sprintf("%s of keep of %s is in the box; outside are %s", seen, a.name(), strings.Join(sides, ", "))
-		f.Measured, f.Wanted, f.Unit = a.Landing.Keep*100, 100, "% of keep in view"
+		f.Measured, f.Wanted, f.Unit = a.Landing.InView*100, 100, "% of keep in view"
 		switch {
 		case w > p.W+0.05:
 			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px wide where the box has %s; make keep narrower, the box lower there, or use a picture cropped for it", px(w), px(p.W))
@@ -47,7 +48,7 @@ of keep that lies in the box.`,
 			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px tall where the box has %s; make keep lower, the box taller there, or use a picture cropped for it", px(h), px(p.H))
 		default:
 			f.Remedy = "set position: " + positionFor(a) + " there, under when:"
-			if a.Notes.Auto {
+			if a.Plan.Auto {
 				f.Remedy = "position: auto lines the focus up with the box; " + f.Remedy + " instead"
 			}
 		}
@@ -57,11 +58,11 @@ of keep that lies in the box.`,
 
 // positionFor is the nearest position in whole per cents that shows all of keep at
 // this viewport; keep fits the box.
-func positionFor(a *At) string {
-	x, y, w, h := drawnRegion(a.Notes.Keep, a)
+func positionFor(a *scene) string {
+	x, y, w, h := drawnRegion(a.Plan.Keep, a)
 	p, s := a.Landing.Paint, a.Landing.Size
 	axis := func(start, length, lo, hi, origin, free float64) string {
-		if free > -0.01 && free < 0.01 {
+		if !fit.Moves(free) {
 			return "50%"
 		}
 		// keep stays inside for offsets between these

@@ -15,11 +15,11 @@ the part of the picture inside the bounds of all that any viewport of the sweep 
 	Fires:  "boxes:\n  - name: strip\n    height: 60px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat, position: center}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat, position: center}\n",
 	once: func(s *pass) {
-		for _, m := range s.seen {
+		for _, m := range s.layers {
 			if m.n == 0 || m.repeats {
 				continue
 			}
-			a, ok := s.at(m.box, m.layer, m.first)
+			a, ok := s.scene(m.id, m.first)
 			if !ok || a.File == nil {
 				continue
 			}
@@ -28,7 +28,7 @@ the part of the picture inside the bounds of all that any viewport of the sweep 
 				continue
 			}
 			px := func(share float64, n int) int { return int(share * float64(n)) }
-			s.add(finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos,
+			s.addFor(a, finding.Finding{
 				Message: fmt.Sprintf("no window shows more than %s of %s: from %.0f%% to %.0f%% across, %.0f%% to %.0f%% down", finding.Percent(w*h), a.name(), m.part[0]*100, m.part[2]*100, m.part[1]*100, m.part[3]*100),
 				Remedy: fmt.Sprintf("crop the source to %d x %d px at %d, %d (its full size is %d x %d)", px(w, a.File.Width), px(h, a.File.Height),
 					px(m.part[0], a.File.Width), px(m.part[1], a.File.Height), a.File.Width, a.File.Height),

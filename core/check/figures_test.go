@@ -1,6 +1,7 @@
 package check
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -80,7 +81,7 @@ func TestFiguresByHand(t *testing.T) {
 	}
 	for i, r := range rows {
 		p := parse(t, fmt.Sprintf("viewports: {widths: %s, heights: 700-700, densities: [1]}\n%s", r.widths, r.plan))
-		rep, err := Run(p, store, Options{Only: []string{r.check}})
+		rep, err := Run(context.Background(), p, store, Options{Only: []string{r.check}})
 		if err != nil {
 			t.Errorf("row %d: %v", i, err)
 			continue

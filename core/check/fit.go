@@ -7,30 +7,27 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
 
-// needWidth is the picture width in px that is sharp enough at a landing.
-func needWidth(a *At) float64 {
-	d := a.Page.Viewport.Density
-	s := max(a.Landing.Size.X/float64(a.File.Width), a.Landing.Size.Y/float64(a.File.Height)) * d * a.Plan.Files.Floor(d)
-	return math.Ceil(float64(a.File.Width)*s - 1e-6)
-}
+// floor is the sharpness wanted at the scene's density.
+func (a *scene) floor() float64 { return a.plan.Files.Floor(a.Page.Viewport.Density) }
 
-func raster(a *At) bool { return a.File != nil && a.File.Vector == nil }
+func raster(a *scene) bool { return a.File != nil && a.File.Vector == nil }
 
-func tiled(a *At) bool {
-	return a.Landing.Step.X > 0 && a.Landing.Repeats.X > 1.001 || a.Landing.Step.Y > 0 && a.Landing.Repeats.Y > 1.001
+func tiled(a *scene) bool {
+	return fit.Tiled(&a.Landing)
 }
 
 // isTile reports a raster layer that is laid as tiles, even where one fills the box.
-func isTile(a *At) bool { return raster(a) && (a.Notes.Texture || tiled(a)) }
+func isTile(a *scene) bool { return raster(a) && (a.Plan.Texture || tiled(a)) }
 
 // covered reports whether another layer with an image fills the whole box.
-func covered(a *At) bool {
-	for i := range a.Frame.At.Layers() {
+func covered(a *scene) bool {
+	for i := range a.Frame.Values.Layers() {
 		if i == a.Index {
 			continue
 		}
@@ -50,9 +47,6 @@ func px(v float64) string {
 	return fmt.Sprintf("%.1f", v)
 }
 
-// band reports whether the layer is a strip by intent: it repeats on one axis.
-func band(l *css.Layer) bool { return (l.Repeat.X == css.NoRepeat) != (l.Repeat.Y == css.NoRepeat) }
-
 // edgesMatch reports whether an opaque colour behind goes on where the picture's
 // edges end: within 12 levels of all of them.
 func edgesMatch(m *facts, c css.RGBA) bool {
@@ -66,7 +60,7 @@ func edgesMatch(m *facts, c css.RGBA) bool {
 }
 
 // drawnRegion is a part of the picture on the page, CSS px.
-func drawnRegion(r *plan.Region, l *At) (x, y, w, h float64) {
+func drawnRegion(r *plan.Region, l *scene) (x, y, w, h float64) {
 	s, o := l.Landing.Size, l.Landing.Origin
 	return o.X + r.X*s.X, o.Y + r.Y*s.Y, r.W * s.X, r.H * s.Y
 }
@@ -76,15 +70,14 @@ func swatch(s picture.Swatch) string { return fmt.Sprintf("#%02x%02x%02x", s.R, 
 
 // missed is a picture of the plan that cannot be opened.
 type missed struct {
-	box   string
-	layer int
-	pos   source.Pos
-	url   string
-	err   error
+	finding.Finding // where
+	url             string
+	err             error
 }
 
 func (m missed) finding() finding.Finding {
-	f := finding.Finding{Box: m.box, Layer: m.layer + 1, Pos: m.pos, Message: m.err.Error()}
+	f := m.Finding
+	f.Message = m.err.Error()
 	var se *source.SyntaxError
 	var ue *source.UnsupportedError
 	var le *source.LimitError

@@ -10,8 +10,8 @@ import (
 )
 
 // gradientOf is the layer's gradient, but not a plain colour.
-func gradientOf(a *At) *css.Gradient {
-	if a.Image == nil || a.Notes.Color {
+func gradientOf(a *scene) *css.Gradient {
+	if a.Image == nil || a.Plan.Color != nil {
 		return nil
 	}
 	return a.Image.Gradient
@@ -31,11 +31,11 @@ that are at least six levels apart; fires above 40.`,
 	Fires:  "boxes:\n  - {name: b, height: 3000px, layers: [{gradient: \"linear-gradient(#101418, #1c2026)\"}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(#101418, #d0d4d8)\"}]}\n",
 	once: func(s *pass) {
-		for _, m := range s.seen {
+		for _, m := range s.layers {
 			if m.n == 0 {
 				continue
 			}
-			a, ok := s.at(m.box, m.layer, m.at)
+			a, ok := s.scene(m.id, m.at)
 			if !ok {
 				continue
 			}
@@ -60,7 +60,7 @@ that are at least six levels apart; fires above 40.`,
 				}
 			}
 			if worst > bandLimit {
-				s.add(finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Worst: &m.at, Measured: worst, Wanted: bandLimit, Unit: "device px a level",
+				s.addFor(a, finding.Finding{Worst: &m.at, Measured: worst, Wanted: bandLimit, Unit: "device px a level",
 					Message: fmt.Sprintf("one level between %s and %s is %s device px wide in the largest box (%s)", between[0], between[1], px(worst), m.at)})
 			}
 		}
@@ -77,7 +77,7 @@ gradient of which nothing changes inside the box.`,
 	Remedy: "put the stops in rising order, inside 0% to 100%",
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 60%, gold 30%, blue)\"}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 30%, gold 60%, blue)\"}]}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		g := gradientOf(a)
 		if g == nil {
 			return 0
@@ -109,14 +109,14 @@ gradient of which nothing changes inside the box.`,
 		}
 		return 1
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		f.Message = flatWhy(a, gradientOf(a))
 		f.Measured, f.Wanted, f.Unit = 1, 0, "collapsed stops"
 		return true
 	},
 }
 
-func flatWhy(a *At, g *css.Gradient) string {
+func flatWhy(a *scene, g *css.Gradient) string {
 	high, highAt := math.Inf(-1), ""
 	sameColour := true
 	first := g.Stops[0].Color.Resolve(a.Frame.Env.Current)
@@ -160,8 +160,8 @@ the remedy names the one that keeps most.`,
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(gold, blue)\"}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(in oklch, gold, blue)\"}]}\n",
 	once: func(s *pass) {
-		for _, m := range s.seen {
-			a, ok := s.at(m.box, m.layer, m.first)
+		for _, m := range s.layers {
+			a, ok := s.scene(m.id, m.first)
 			if !ok || m.n == 0 {
 				continue
 			}
@@ -179,14 +179,14 @@ the remedy names the one that keeps most.`,
 					continue
 				}
 				mid, weaker, best, bestC := mud.Middle, mud.Weaker, mud.Better, mud.BetterMiddle
-				f := finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Measured: mid, Wanted: 0.45 * weaker, Unit: "chroma in the middle (OKLCH)",
+				f := finding.Finding{Measured: mid, Wanted: 0.45 * weaker, Unit: "chroma in the middle (OKLCH)",
 					Message: fmt.Sprintf("between %s and %s the gradient goes through a grey with %.0f%% of the weaker colour's chroma", p.Color.String(), q.Color.String(), mid/weaker*100)}
 				if best != "" {
 					f.Remedy = fmt.Sprintf("write in %s into the gradient: the middle keeps %.0f%% of the chroma", best, min(bestC/weaker*100, 100))
 				} else {
 					f.Remedy = "set a stop between the two, of a strong colour that lies between them"
 				}
-				s.add(f)
+				s.addFor(a, f)
 			}
 		}
 	},

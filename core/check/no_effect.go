@@ -6,6 +6,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
+	"tourmaline/core/plan"
 )
 
 var noEffect = &Check{
@@ -20,9 +21,9 @@ after it resets, and for a property that is declared twice in one block.`,
 	Fires:  "boxes:\n  - name: hero\n    height: 100px\n    layers:\n      - {image: photo.jpg, size: cover, position: 20% 50%}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 100px\n    layers:\n      - {image: photo.jpg, size: cover, position: 50% 20%}\n",
 	once: func(s *pass) {
-		for _, m := range s.seen {
-			a, ok := s.at(m.box, m.layer, m.first)
-			if !ok || m.n == 0 || a.Notes.Auto || a.Notes.Color {
+		for _, m := range s.layers {
+			a, ok := s.scene(m.id, m.first)
+			if !ok || m.n == 0 || a.Plan.Auto || a.Plan.Color != nil {
 				continue
 			}
 			for axis, e := range [2]*css.Edge{&a.Layer.Position.X, &a.Layer.Position.Y} {
@@ -31,12 +32,12 @@ after it resets, and for a property that is declared twice in one block.`,
 					continue
 				}
 				name := [2]string{"horizontal", "vertical"}[axis]
-				f := finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Measured: idle * 100, Wanted: 0, Unit: "% of viewports without effect"}
+				f := finding.Finding{Measured: idle * 100, Wanted: 0, Unit: "% of viewports without effect"}
 				f.Message = fmt.Sprintf("the %s position of %s changes nothing in any window: picture and box are equally long there", name, a.name())
 				if idle < 1 {
 					f.Message = fmt.Sprintf("the %s position of %s changes nothing in %s of the windows; it begins to matter at %s", name, a.name(), finding.Percent(idle), m.matters[axis])
 				}
-				s.add(f)
+				s.addFor(a, f)
 			}
 		}
 		for _, b := range s.boxes {
@@ -51,7 +52,7 @@ func plain(e *css.Edge) bool {
 }
 
 // cancelled finds declarations of one block that a later one resets.
-func (s *pass) cancelled(box int) {
+func (s *pass) cancelled(box plan.BoxID) {
 	b := s.plan.All()[box]
 	all := b.Declared()
 	for i, d := range all {
@@ -67,7 +68,7 @@ func (s *pass) cancelled(box int) {
 				msg = fmt.Sprintf("%s: %s is reset by the background shorthand after it", d.Property, d.Value)
 			}
 			if msg != "" {
-				s.add(finding.Finding{Box: b.Name, Pos: d.Pos, Message: msg, Level: finding.Warning,
+				s.add(finding.Finding{Box: b.Name, ID: plan.LayerID{Box: b.ID}, Span: d.Span, Message: msg, Level: finding.Warning,
 					Reason: "the last declaration wins, and a shorthand sets every longhand, also those it does not name",
 					Remedy: "write the longhand after the shorthand, or leave one of them out"})
 				break

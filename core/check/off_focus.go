@@ -4,10 +4,8 @@ import (
 	"fmt"
 
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 )
-
-// focusEdge is how near the edge of the box, of its length, a focus may come.
-const focusEdge = 0.05
 
 var offFocus = &Check{
 	Name: "off-focus", Group: "Fit", Level: finding.Warning,
@@ -18,17 +16,13 @@ it is out of sight for a reader.`,
 	Remedy: "move the picture by its position, or choose another focus",
 	Fires:  "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 0% 50%, focus: {x: 90%, y: 50%}}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, focus: {x: 50%, y: 50%}}\n",
-	layer: func(a *At) float64 {
-		if a.Notes.Focus == nil || tiled(a) {
+	layer: func(a *scene) float64 {
+		if a.Plan.Focus == nil || tiled(a) {
 			return 0
 		}
-		d := 0.0
-		for _, v := range [2]float64{a.Landing.Focus.X, a.Landing.Focus.Y} {
-			d = max(d, focusEdge-v, v-(1-focusEdge))
-		}
-		return d
+		return fit.OffFocus(&a.Landing)
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		f.Message = fmt.Sprintf("the focus of %s lands at %.0f%% across and %.0f%% down the box", a.name(), a.Landing.Focus.X*100, a.Landing.Focus.Y*100)
 		f.Measured, f.Wanted, f.Unit = a.Landing.Focus.X*100, 50, "% across the box"
 		return true

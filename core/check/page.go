@@ -23,7 +23,7 @@ viewport. Fires where it is never seen, and as a note where never more than a te
 			if b.Role == plan.Row || !b.Paints() || m.mostAt.Width == 0 || m.most > 0.1 {
 				continue
 			}
-			f := finding.Finding{Box: b.Name, Pos: b.Pos, Measured: m.most * 100, Wanted: 100, Unit: "% is ever seen", Worst: &m.leastAt,
+			f := finding.Finding{Box: b.Name, ID: plan.LayerID{Box: b.ID}, Span: b.Span, Measured: m.most * 100, Wanted: 100, Unit: "% is ever seen", Worst: &m.leastAt,
 				Message: fmt.Sprintf("the background of the %s is never seen: opaque boxes cover it at every width and height", b.Name)}
 			if m.most > 0.0005 {
 				f.Level = finding.Note
@@ -45,11 +45,11 @@ as the px that stick out of the window.`,
 	Remedy: "height: calc(100vh - what stands above), less padding, or text that fits",
 	Fires:  "boxes:\n  - {name: bar, height: 64px, layers: [{color: black}]}\n  - {name: hero, height: 100vh, layers: [{color: navy}]}\n",
 	Silent: "boxes:\n  - {name: bar, height: 64px, layers: [{color: black}]}\n  - {name: hero, height: calc(100vh - 64px), layers: [{color: navy}]}\n",
-	box: func(a *At) float64 {
+	box: func(a *scene) float64 {
 		over, _ := overWindow(a)
 		return over
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		over, why := overWindow(a)
 		f.Message = fmt.Sprintf("the box is meant to fill the window but ends %s px below it: %s", px(over), why)
 		f.Measured, f.Wanted, f.Unit = over, 0, "px below the window"
@@ -61,14 +61,14 @@ as the px that stick out of the window.`,
 }
 
 // overWindow is how far a box that is meant to fill the window ends below it.
-func overWindow(a *At) (over float64, why string) {
+func overWindow(a *scene) (over float64, why string) {
 	if a.Frame.Box.Role == plan.Canvas {
 		return 0, ""
 	}
 	vh := a.Page.Viewport.Height
 	fills := false
 	for _, k := range [2]plan.Dimension{plan.Height, plan.MinHeight} {
-		if z := a.Frame.At.Size(k); z != nil && !z.Auto && !z.Len.HasPercent() {
+		if z := a.Frame.Values.Size(k); z != nil && !z.Auto && !z.Len.HasPercent() {
 			v := z.Len.Resolve(&a.Frame.Env, 0)
 			if v <= 0.99*vh {
 				continue
@@ -85,8 +85,8 @@ func overWindow(a *At) (over float64, why string) {
 	if b.H > vh+0.5 {
 		return b.H - vh, "its least height, padding and borders need more"
 	}
-	for i := range a.Frame.At.Text {
-		if t := a.Frame.TextRect(&a.Frame.At.Text[i]); t.Bottom() > b.Bottom()+0.5 {
+	for i := range a.Frame.Values.Text {
+		if t := a.Frame.TextRect(&a.Frame.Values.Text[i]); t.Bottom() > b.Bottom()+0.5 {
 			return t.Bottom() - b.Bottom(), fmt.Sprintf("text area %d is taller than the room it has", i+1)
 		}
 	}
@@ -106,13 +106,13 @@ costs time and battery; the stylesheet lets it scroll there, sized for the box. 
 	Remedy: `write "(hover: none)": {css: "background-attachment: scroll"} under when:, and size the picture for the box there`,
 	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, attachment: fixed}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if a.Layer.Attachment != css.Fixed {
 			return 0
 		}
 		return a.Landing.Size.X * a.Landing.Size.Y
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		touch := a.Page.Viewport.Env()
 		touch.Touch = true
 		if l := a.Frame.Box.At(&touch).Layers(); a.Index >= len(l) || l[a.Index].Attachment != css.Fixed {
@@ -134,14 +134,14 @@ below it, or stops. Measured as the part of the window below the page.`,
 	Remedy: "leave min-height of the canvas out, so that the page fills the window, or attachment: fixed",
 	Fires:  "canvas:\n  min-height: 0px\n  layers: [{gradient: \"linear-gradient(red, blue)\"}]\nboxes:\n  - {name: b, height: 200px, layers: [{color: white}]}\n",
 	Silent: "canvas:\n  layers: [{gradient: \"linear-gradient(red, blue)\"}]\nboxes:\n  - {name: b, height: 200px, layers: [{color: white}]}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		short := a.Page.Viewport.Height - a.Frame.Border.H
-		if a.Frame.Box.Role != plan.Canvas || short < 0.5 || a.Layer.Attachment == css.Fixed || a.Notes.Texture || a.Notes.Color {
+		if a.Frame.Box.Role != plan.Canvas || short < 0.5 || a.Layer.Attachment == css.Fixed || a.Plan.Texture || a.Plan.Color != nil {
 			return 0
 		}
 		return short
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		short := a.Page.Viewport.Height - a.Frame.Border.H
 		what := "starts again"
 		if a.Layer.Repeat.Y == css.NoRepeat {

@@ -16,8 +16,8 @@ meet, unless the layer is written as texture:. Measured as where the second copy
 	Remedy: "repeat: no-repeat, and size: cover to fill the box",
 	Fires:  "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: small.jpg}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {texture: tile.png}\n",
-	layer: func(a *At) float64 {
-		if !raster(a) || a.Notes.Texture || !tiled(a) || a.Layer.Repeat.X == css.SpaceTiles || a.Layer.Repeat.X == css.Round {
+	layer: func(a *scene) float64 {
+		if !raster(a) || a.Plan.Texture || !tiled(a) || a.Layer.Repeat.X == css.SpaceTiles || a.Layer.Repeat.X == css.Round {
 			return 0
 		}
 		m := a.image()
@@ -26,7 +26,7 @@ meet, unless the layer is written as texture:. Measured as where the second copy
 		}
 		return max(a.Landing.Repeats.X, a.Landing.Repeats.Y)
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		l := &a.Landing
 		where := ""
 		second := func(origin, step, start, length float64) float64 {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 )
 
 var soft = &Check{
@@ -17,20 +18,20 @@ Vector pictures are sharp at any size.`,
 	Remedy: "get a larger picture, make the box smaller there, or say under densities: at which widths a density is really seen",
 	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: small.jpg, size: cover, repeat: no-repeat}\n",
 	Silent: "viewports: {widths: 320-800, heights: 600-800, densities: [1, 2]}\nboxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if !raster(a) || isTile(a) {
 			return 0
 		}
-		if floor := a.Plan.Files.Floor(a.Page.Viewport.Density); a.Landing.Sharp < floor-0.0005 {
-			return floor / a.Landing.Sharp
+		if fit.Soft(&a.Landing, a.floor()) {
+			return a.floor() / a.Landing.Sharp
 		}
 		return 0
 	},
-	tell: func(a *At, f *finding.Finding) bool {
-		need := needWidth(a)
-		f.Message = fmt.Sprintf("%s has %.2f px for each device px; %s at most needs a picture %.0f px wide (it has %d)", a.name(), a.Landing.Sharp, a.Page.Viewport, need, a.File.Width)
-		f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, a.Plan.Files.Floor(a.Page.Viewport.Density), "picture px per device px"
-		f.Remedy = fmt.Sprintf("get the picture %.0f px wide, make the box smaller there, or say under densities: at which widths density %g is really seen", need, a.Page.Viewport.Density)
+	tell: func(a *scene, f *finding.Finding) bool {
+		need, _ := fit.Needed(&a.Placed, a.floor())
+		f.Message = fmt.Sprintf("%s has %.2f px for each device px; %s at most needs a picture %d px wide (it has %d)", a.name(), a.Landing.Sharp, a.Page.Viewport, need, a.File.Width)
+		f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, a.floor(), "picture px per device px"
+		f.Remedy = fmt.Sprintf("get the picture %d px wide, make the box smaller there, or say under densities: at which widths density %g is really seen", need, a.Page.Viewport.Density)
 		return true
 	},
 }

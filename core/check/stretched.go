@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 )
 
 var stretched = &Check{
@@ -17,28 +18,27 @@ texture file has.`,
 	Remedy: "size: cover or contain keeps the shape; so does a size with one length, such as 100% auto",
 	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: 100% 100%}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: 100% auto}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if a.File == nil || a.Landing.Scale.X == 0 || a.Landing.Scale.Y == 0 {
 			return 0
 		}
-		s := a.Landing.Stretch()
-		if s = max(s, 1/s) - 1; s > 0.02+1e-9 { // 459 px for 450 is 2%
-			return s
+		if much, _ := fit.Stretch(&a.Landing); much > fit.StretchBad+1e-9 {
+			return much
 		}
 		return 0
 	},
-	tell: func(a *At, f *finding.Finding) bool {
-		s := a.Landing.Stretch()
+	tell: func(a *scene, f *finding.Finding) bool {
+		by, tall := fit.Stretch(&a.Landing)
 		how := "wide"
-		if s < 1 {
-			s, how = 1/s, "tall"
+		if tall {
+			how = "tall"
 		}
-		much := finding.Percent(s-1) + " too " + how
-		if s >= 2 {
-			much = fmt.Sprintf("%.1f times as %s as its shape wants", s, how)
+		much := finding.Percent(by) + " too " + how
+		if by >= 1 {
+			much = fmt.Sprintf("%.1f times as %s as its shape wants", by+1, how)
 		}
 		f.Message = fmt.Sprintf("%s is drawn %s at most: %s x %s px from %d x %d", a.name(), much, px(a.Landing.Size.X), px(a.Landing.Size.Y), a.File.Width, a.File.Height)
-		f.Measured, f.Wanted, f.Unit = math.Round((s-1)*1000)/10, 0, "% too "+how
+		f.Measured, f.Wanted, f.Unit = math.Round(by*1000)/10, 0, "% too "+how
 		return true
 	},
 }

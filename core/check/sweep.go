@@ -1,149 +1,58 @@
 package check
 
 import (
-	"image"
+	"context"
 	"math"
 	"sync"
 	"sync/atomic"
 
-	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
-	"tourmaline/core/texture"
-	"tourmaline/core/work"
+	"tourmaline/core/sweep"
 )
 
 // pass is one run of the checks over a plan.
 type pass struct {
-	plan     *plan.Plan
-	store    *picture.Store
-	heights  []int
-	boxes    []int // in plan.All()
-	checks   []*Check
-	check    *Check // the one that runs once
-	report   *Report
-	progress func(done, total int)
+	ctx    context.Context
+	plan   *plan.Plan
+	store  *picture.Store
+	sweep  *sweep.Sweep
+	boxes  []plan.BoxID
+	checks []*Check
+	check  *Check // the one that runs once
+	report *Report
 
 	pictures map[*picture.File]*facts
 	flats    sync.Map // *css.Gradient to whether its stops collapse: see flat
 	missing  []missed
-	seen     []*layerSeen // one a layer of a box that the sweep met, in order
-	shown    []*boxSeen
+	layers   []*layerSummary // one a layer of the boxes, in their order
+	shown    []*boxSummary
 }
 
-// facts is what a picture is like, measured when it is first asked for.
-type facts struct {
-	file *picture.File
-	once sync.Once
-	err  error // it cannot be decoded
-	texture.Kind
-	SeamX, SeamY texture.Seam
-	Patch        texture.Patch
-	HasAlpha     bool
-	Head         picture.Header
-	Edges        [4]picture.Swatch
+func newPass(ctx context.Context, p *plan.Plan, store *picture.Store) *pass {
+	return &pass{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), report: &Report{}}
 }
 
-// layerSeen is what the whole sweep saw of one layer.
-type layerSeen struct {
-	box, layer int
-	first      plan.Viewport
-	part       [4]float64 // what was ever seen of the picture: left, top, right, bottom, 0..1
-	need       float64    // most device px of picture width that were drawn
-	free       [2]float64 // the most space that position could share out, by axis, CSS px
-	fixed      [2]int     // viewports without such space, by axis
-	n          int
-	matters    [2]plan.Viewport // the first viewport with space
-	largest    float64          // drawn device px, and where
-	at         plan.Viewport
-	repeats    bool
-}
+// slots are where findings are in the making: for each box a slot for each check of boxes,
+// for each layer one for each check of layers. Layers that a when block brings have their
+// own.
+type slots struct {
+	boxChecks, layerChecks []*Check
 
-// boxSeen is what the whole sweep saw of a box that others may hide.
-type boxSeen struct {
-	box     int
-	most    float64 // largest share of the window's or its own area that is seen
-	mostAt  plan.Viewport
-	least   float64
-	leastAt plan.Viewport
-}
-
-func (s *pass) facts(f *picture.File) *facts {
-	m, ok := s.pictures[f]
-	if !ok {
-		return &facts{}
-	}
-	m.once.Do(m.measure)
-	return m
-}
-
-// measureAll measures every picture, in parallel.
-func (s *pass) measureAll() {
-	var files []*picture.File
-	for f := range s.pictures {
-		files = append(files, f)
-	}
-	work.Each(len(files), func(i int) { s.facts(files[i]) })
-}
-
-// readPictures opens every picture of the plan.
-func (s *pass) readPictures() {
-	s.pictures = map[*picture.File]*facts{}
-	failed := map[string]bool{}
-	all := s.plan.All()
-	for _, i := range s.boxes {
-		for r := range all[i].Rules {
-			c := all[i].Compute(r)
-			for n := range c.Layers() {
-				for _, url := range urls(c.Layers()[n].Image) {
-					f, err := s.store.File(url)
-					if err != nil {
-						if !failed[url+all[i].Name] {
-							s.missing = append(s.missing, missed{all[i].Name, n, c.Notes[n].Pos, url, err})
-						}
-						failed[url+all[i].Name] = true
-						continue
-					}
-					if _, ok := s.pictures[f]; !ok {
-						s.pictures[f] = &facts{file: f}
-					}
-				}
-			}
-		}
-	}
-}
-
-// measured is the most px a side that seams and patches are measured on; larger
-// pictures are not tiles.
-const measured = 1600
-
-func (m *facts) measure() {
-	f := m.file
-	m.Head = f.Header()
-	if f.Vector != nil {
-		return
-	}
-	img, err := f.Pixels()
-	if err != nil {
-		m.err = err
-		return
-	}
-	m.Kind = texture.Look(img)
-	m.HasAlpha = picture.HasAlpha(img)
-	m.Edges = picture.Edges(img)
-	m.SeamX, m.SeamY = texture.SeamX(img), texture.SeamY(img)
-	if max(f.Width, f.Height) <= measured {
-		m.Patch = texture.FindPatch(img)
-	}
+	list   []slot
+	box    []int                // by BoxID: where a box's slots begin, and
+	layer  map[plan.LayerID]int // a layer's
+	number map[plan.LayerID]int // of a layer in pass.layers
+	shown  []int                // by BoxID: of a box in pass.shown
 }
 
 // slot is one finding in the making: a check on a box or on one of its layers.
 type slot struct {
-	check      *Check
-	box, layer int
+	check *Check
+	id    plan.LayerID
 }
 
 // worst is the worst viewport of a slot.
@@ -152,331 +61,221 @@ type worst struct {
 	at  plan.Viewport
 }
 
-// sweep evaluates every box at every viewport. Jobs are one density and height
-// each, so that widths follow each other and runs are found without keeping them.
-func (s *pass) sweep() {
-	all := s.plan.All()
-	var slots []slot
-	base := make([][]int, len(all)) // of each box: where its own slots begin, then each layer's
-	var layerChecks, boxChecks []*Check
+func (s *pass) newSlots() *slots {
+	out := &slots{layer: map[plan.LayerID]int{}, number: map[plan.LayerID]int{}}
+	out.box, out.shown = make([]int, len(s.plan.All())), make([]int, len(s.plan.All()))
 	for _, c := range s.checks {
 		if c.layer != nil {
-			layerChecks = append(layerChecks, c)
+			out.layerChecks = append(out.layerChecks, c)
 		}
 		if c.box != nil {
-			boxChecks = append(boxChecks, c)
+			out.boxChecks = append(out.boxChecks, c)
 		}
 	}
-	seenAt := make([][]int, len(all))
-	for _, b := range s.boxes {
-		layers := 0
-		for r := range all[b].Rules {
-			layers = max(layers, len(all[b].Compute(r).Layers()))
+	for _, id := range s.boxes {
+		out.box[id] = len(out.list)
+		for _, c := range out.boxChecks {
+			out.list = append(out.list, slot{c, plan.LayerID{Box: id}})
 		}
-		base[b] = append(base[b], len(slots))
-		for _, c := range boxChecks {
-			slots = append(slots, slot{c, b, -1})
-		}
-		for l := range layers {
-			base[b] = append(base[b], len(slots))
-			seenAt[b] = append(seenAt[b], len(s.seen))
-			s.seen = append(s.seen, &layerSeen{box: b, layer: l})
-			for _, c := range layerChecks {
-				slots = append(slots, slot{c, b, l})
+		for _, v := range s.plan.All()[id].EachRule() {
+			for _, l := range v.Layers() {
+				if _, ok := out.layer[l.ID]; ok {
+					continue
+				}
+				out.layer[l.ID], out.number[l.ID] = len(out.list), len(s.layers)
+				s.layers = append(s.layers, newSummary(l.ID))
+				for _, c := range out.layerChecks {
+					out.list = append(out.list, slot{c, l.ID})
+				}
 			}
 		}
-		s.shown = append(s.shown, &boxSeen{box: b, least: math.Inf(1)})
+		out.shown[id] = len(s.shown)
+		s.shown = append(s.shown, &boxSummary{box: id, least: math.Inf(1)})
 	}
-	sets := make([]*finding.Set, len(slots))
+	return out
+}
+
+// row is what is gathered at all widths of one density and height.
+type row struct {
+	pass     *pass
+	slots    *slots
+	d, h     int
+	runs     [][]finding.Run
+	worst    []worst
+	layers   []*layerSummary
+	shown    []*boxSummary
+	known    []*plan.Values // of each box, whose layers stand at
+	at       [][]int        // slots, and then summaries
+	landings int
+	scene    scene // of the window that is looked at
+}
+
+func (s *pass) newRow(part sweep.Part, sl *slots) *row {
+	boxes := len(s.plan.All())
+	r := &row{pass: s, slots: sl, d: part.Densities[0], h: part.Heights[0],
+		runs: make([][]finding.Run, len(sl.list)), worst: make([]worst, len(sl.list)),
+		known: make([]*plan.Values, boxes), at: make([][]int, boxes)}
+	for _, l := range s.layers {
+		r.layers = append(r.layers, newSummary(l.id))
+	}
+	for _, b := range s.shown {
+		r.shown = append(r.shown, &boxSummary{box: b.box, least: math.Inf(1)})
+	}
+	return r
+}
+
+// run evaluates every box at every window. Parts are one density and height each, so that
+// widths follow each other and runs are found without keeping them.
+func (s *pass) run() error {
+	sl := s.newSlots()
+	var landings atomic.Int64
+	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.Rows(), func(p sweep.Part) *row { return s.newRow(p, sl) },
+		func(r *row, w *sweep.Window) error { r.window(w); return nil })
+	if err != nil {
+		return err
+	}
+	sets := make([]*finding.Set, len(sl.list))
 	for i := range sets {
-		sets[i] = finding.NewSet(len(s.plan.Density), len(s.heights))
+		sets[i] = finding.NewSet(len(s.plan.Density), len(s.sweep.Heights))
 	}
-	jobs := len(s.plan.Density) * len(s.heights)
-	results := make([]*job, jobs)
-	var done, landings atomic.Int64
-	work.Each(jobs, func(i int) {
-		j := &job{pass: s, d: i / len(s.heights), h: i % len(s.heights), runs: make([][]finding.Run, len(slots)),
-			open: make([]int32, len(slots)), worst: make([]worst, len(slots)),
-			seen: make([]layerSeen, len(s.seen)), shown: make([]boxSeen, len(s.shown))}
-		for k := range j.shown {
-			j.shown[k].least = math.Inf(1)
-		}
-		for k := range j.seen {
-			j.seen[k].part = [4]float64{1, 1, 0, 0}
-		}
-		j.run(layerChecks, boxChecks, base, seenAt)
-		landings.Add(int64(j.landings))
-		results[i] = j
-		if s.progress != nil {
-			s.progress(int(done.Add(1)), jobs)
-		}
-	})
-	s.report.Landings = int(landings.Load())
-	for k := range s.seen {
-		s.seen[k].part = [4]float64{1, 1, 0, 0}
-	}
-	top := make([]worst, len(slots))
-	for _, j := range results { // in order: the same answer however the work was divided
-		for k := range slots {
-			if len(j.runs[k]) > 0 {
-				sets[k].Add(j.d, j.h, j.runs[k])
+	top := make([]worst, len(sl.list))
+	for _, r := range rows { // in order: the same answer however the work was divided
+		landings.Add(int64(r.landings))
+		for k := range sl.list {
+			if len(r.runs[k]) > 0 {
+				sets[k].Add(r.d, r.h, r.runs[k])
 			}
-			if j.worst[k].bad > top[k].bad {
-				top[k] = j.worst[k]
+			if r.worst[k].bad > top[k].bad {
+				top[k] = r.worst[k]
 			}
 		}
-		for k := range s.seen {
-			s.seen[k].merge(&j.seen[k])
+		for k := range s.layers {
+			s.layers[k].merge(r.layers[k])
 		}
 		for k := range s.shown {
-			s.shown[k].merge(&j.shown[k])
+			s.shown[k].merge(r.shown[k])
 		}
 	}
-	for k, sl := range slots {
-		if top[k].bad == 0 {
-			continue
+	s.report.Landings = int(landings.Load())
+	for k, x := range sl.list {
+		if top[k].bad > 0 {
+			s.check = x.check
+			s.fromSweep(x, sets[k], top[k])
 		}
-		s.check = sl.check
-		s.fromSweep(sl, sets[k], top[k])
+	}
+	return nil
+}
+
+// window looks at every box and layer at one window.
+func (r *row) window(w *sweep.Window) {
+	s, a := r.pass, &r.scene
+	a.plan, a.Page, a.pass = s.plan, w.Page, s
+	stage := place.Stage{Page: w.Page, Store: s.store}
+	for _, id := range s.boxes {
+		a.Frame, a.Index, a.Image, a.File = w.Page.Frame(id), -1, nil, nil
+		k := r.slots.box[id]
+		for i, c := range r.slots.boxChecks {
+			r.mark(k+i, w, c.box(a))
+		}
+		r.shown[r.slots.shown[id]].look(a)
+		at := r.places(a)
+		for n := range a.Frame.Values.Layers() {
+			ok, err := stage.Layer(&a.Placed, a.Frame, n)
+			if !ok || err != nil {
+				continue
+			}
+			a.Index = n
+			r.landings++
+			for i, c := range r.slots.layerChecks {
+				r.mark(at[2*n]+i, w, c.layer(a))
+			}
+			r.layers[at[2*n+1]].look(a, &w.Viewport)
+		}
+	}
+}
+
+// places returns where the slots and the summary of each layer of the frame are; they
+// change only where the rules do.
+func (r *row) places(a *scene) []int {
+	id := a.Frame.Box.ID
+	if r.known[id] == a.Frame.Values {
+		return r.at[id]
+	}
+	at := r.at[id][:0]
+	for _, l := range a.Frame.Values.Layers() {
+		at = append(at, r.slots.layer[l.ID], r.slots.number[l.ID])
+	}
+	r.known[id], r.at[id] = a.Frame.Values, at
+	return at
+}
+
+// mark notes how bad a slot is at a window.
+func (r *row) mark(k int, w *sweep.Window, bad float64) {
+	if bad <= 0 {
+		return
+	}
+	if n := len(r.runs[k]); n > 0 && r.runs[k][n-1].To == w.W-1 {
+		r.runs[k][n-1].To = w.W
+	} else {
+		r.runs[k] = append(r.runs[k], finding.Run{From: w.W, To: w.W})
+	}
+	if bad > r.worst[k].bad {
+		r.worst[k] = worst{bad, w.Viewport}
 	}
 }
 
 // fromSweep makes the finding of a slot from its worst viewport.
-func (s *pass) fromSweep(sl slot, set *finding.Set, w worst) {
-	a, ok := s.at(sl.box, sl.layer, w.at)
+func (s *pass) fromSweep(x slot, set *finding.Set, w worst) {
+	a, ok := s.scene(x.id, w.at)
 	if !ok {
 		return
 	}
-	f := finding.Finding{Box: a.Frame.Box.Name, Layer: sl.layer + 1, Pos: a.Frame.Box.Pos, Worst: &w.at,
-		Where: set.Statements(s.plan.Density, s.plan.Spans, s.heights), Exact: set.Spans(s.plan.Density, s.heights)}
-	if sl.layer >= 0 {
-		f.Pos = a.Notes.Pos
-	}
-	if sl.check.tell(a, &f) {
+	f := a.finding()
+	f.Worst = &w.at
+	f.Where = set.Statements(finding.Grid{Densities: s.plan.Density, Seen: s.plan.Spans, Heights: s.sweep.Heights, Probe: s.probe(x)})
+	f.Exact = set.Spans(s.plan.Density, s.sweep.Heights)
+	if x.check.tell(a, &f) {
 		s.add(f)
 	}
 }
 
-// at computes one box, or a layer of it, at a viewport.
-func (s *pass) at(box, layer int, v plan.Viewport) (*At, bool) {
-	pg := layout.At(s.plan, v, layout.Exact)
-	a := &At{Plan: s.plan, Page: pg, Frame: &pg.Frames[box], Index: layer, pass: s}
-	if layer < 0 {
+// probe asks the check of a slot at any window.
+func (s *pass) probe(x slot) finding.Probe {
+	room := s.sweep.Pages.Room()
+	return func(d, width, height int) bool {
+		pg := room.At(plan.Viewport{Width: float64(width), Height: float64(height), Density: s.plan.Density[d]}, layout.Exact)
+		a, ok := s.on(pg, x.id)
+		switch {
+		case !ok:
+			return false
+		case a.Index < 0:
+			return x.check.box(a) > 0
+		}
+		return x.check.layer(a) > 0
+	}
+}
+
+// scene computes one box, or a layer of it, at a viewport; it is false where the layer is
+// not painted.
+func (s *pass) scene(id plan.LayerID, v plan.Viewport) (*scene, bool) {
+	return s.on(s.sweep.Pages.At(v, layout.Exact), id)
+}
+
+func (s *pass) on(pg *layout.Page, id plan.LayerID) (*scene, bool) {
+	a := &scene{plan: s.plan, Page: pg, Frame: pg.Frame(id.Box), Index: -1, pass: s}
+	if id.N == 0 {
 		return a, true
 	}
-	if layer >= len(a.Frame.At.Layers()) {
+	if a.Index = a.Frame.Values.Find(id); a.Index < 0 {
 		return a, false
 	}
-	ok, err := place.Layer(&a.Placed, a.Frame, pg, layer, 0, s.store)
+	ok, err := place.Stage{Page: pg, Store: s.store}.Layer(&a.Placed, a.Frame, a.Index)
 	return a, ok && err == nil
 }
 
 // other is another layer of the same box at the same viewport.
-func (s *pass) other(a *At, i int) (o At, ok bool) {
-	o = At{Plan: s.plan, Page: a.Page, Frame: a.Frame, Index: i, pass: s}
-	got, err := place.Layer(&o.Placed, a.Frame, a.Page, i, 0, s.store)
+func (s *pass) other(a *scene, i int) (o scene, ok bool) {
+	o = scene{plan: s.plan, Page: a.Page, Frame: a.Frame, Index: i, pass: s}
+	got, err := place.Stage{Page: a.Page, Store: s.store}.Layer(&o.Placed, a.Frame, i)
 	return o, got && err == nil
-}
-
-// job is the sweep of all widths at one density and height.
-type job struct {
-	pass     *pass
-	d, h     int
-	runs     [][]finding.Run
-	open     []int32 // the width that a run began at; 0 is none
-	worst    []worst
-	seen     []layerSeen
-	shown    []boxSeen
-	landings int
-}
-
-func (j *job) run(layerChecks, boxChecks []*Check, base, seenAt [][]int) {
-	s := j.pass
-	d := s.plan.Density[j.d]
-	span := s.plan.Spans[j.d]
-	lo, hi := max(span[0], s.plan.Widths[0]), min(span[1], s.plan.Widths[1])
-	var a At
-	var room layout.Room
-	for w := lo; w <= hi; w++ {
-		v := plan.Viewport{Width: float64(w), Height: float64(s.heights[j.h]), Density: d}
-		pg := room.At(s.plan, v, layout.Exact)
-		a = At{Plan: s.plan, Page: pg, pass: s}
-		for n, b := range s.boxes {
-			a.Frame, a.Index = &pg.Frames[b], -1
-			a.Placed = place.Placed{}
-			k := base[b][0]
-			for _, c := range boxChecks {
-				j.mark(k, w, c.box(&a), &v)
-				k++
-			}
-			j.shown[n].look(&a, b, s)
-			layers := len(base[b]) - 1
-			for l := range layers {
-				k := base[b][l+1]
-				ok := false
-				if l < len(a.Frame.At.Layers()) {
-					a.Index = l
-					got, err := place.Layer(&a.Placed, a.Frame, pg, l, 0, s.store)
-					ok = got && err == nil
-				}
-				for _, c := range layerChecks {
-					bad := 0.0
-					if ok {
-						bad = c.layer(&a)
-					}
-					j.mark(k, w, bad, &v)
-					k++
-				}
-				if ok {
-					j.landings++
-					j.seen[seenAt[b][l]].look(&a, &v)
-				}
-			}
-		}
-	}
-	for k, from := range j.open {
-		if from > 0 {
-			j.runs[k] = append(j.runs[k], finding.Run{From: int(from), To: hi})
-		}
-	}
-}
-
-// mark notes how bad a slot is at width w.
-func (j *job) mark(k, w int, bad float64, v *plan.Viewport) {
-	if bad > 0 {
-		if j.open[k] == 0 {
-			j.open[k] = int32(w)
-		}
-		if bad > j.worst[k].bad {
-			j.worst[k] = worst{bad, *v}
-		}
-		return
-	}
-	if from := j.open[k]; from > 0 {
-		j.runs[k] = append(j.runs[k], finding.Run{From: int(from), To: w - 1})
-		j.open[k] = 0
-	}
-}
-
-func (m *layerSeen) look(a *At, v *plan.Viewport) {
-	if m.n == 0 {
-		m.first = *v
-	}
-	m.n++
-	l := &a.Landing
-	m.part[0] = min(m.part[0], l.Crop.Left/100)
-	m.part[1] = min(m.part[1], l.Crop.Top/100)
-	m.part[2] = max(m.part[2], 1-l.Crop.Right/100)
-	m.part[3] = max(m.part[3], 1-l.Crop.Bottom/100)
-	if px := l.Size.X * l.Size.Y * v.Density * v.Density; px > m.largest {
-		m.largest, m.at = px, *v
-	}
-	m.need = max(m.need, l.Size.X*v.Density)
-	for axis, free := range [2]float64{l.Area.W - l.Size.X, l.Area.H - l.Size.Y} {
-		if math.Abs(free) < 0.01 {
-			m.fixed[axis]++
-			continue
-		}
-		if m.free[axis] == 0 {
-			m.matters[axis] = *v
-		}
-		m.free[axis] = max(m.free[axis], math.Abs(free))
-	}
-	m.repeats = m.repeats || l.Repeats.X > 1.001 && l.Step.X > 0 || l.Repeats.Y > 1.001 && l.Step.Y > 0
-}
-
-func (m *layerSeen) merge(o *layerSeen) {
-	if o.n == 0 {
-		return
-	}
-	if m.n == 0 {
-		m.first = o.first
-	}
-	for i := range 2 {
-		m.part[i], m.part[i+2] = min(m.part[i], o.part[i]), max(m.part[i+2], o.part[i+2])
-		if m.free[i] == 0 || o.free[i] > 0 && o.matters[i].Width < m.matters[i].Width {
-			if o.free[i] > 0 {
-				m.matters[i] = o.matters[i]
-			}
-		}
-		m.free[i] = max(m.free[i], o.free[i])
-		m.fixed[i] += o.fixed[i]
-	}
-	if o.largest > m.largest {
-		m.largest, m.at = o.largest, o.at
-	}
-	m.need = max(m.need, o.need)
-	m.n += o.n
-	m.repeats = m.repeats || o.repeats
-}
-
-// look measures how much of a canvas or page column the boxes on it leave to see.
-func (m *boxSeen) look(a *At, box int, s *pass) {
-	role := a.Frame.Box.Role
-	if role == plan.Row {
-		return
-	}
-	r := a.Frame.Border
-	if role == plan.Canvas {
-		r.H = max(r.H, a.Page.Viewport.Height)
-	}
-	area := r.W * r.H
-	if area <= 0 {
-		return
-	}
-	left := area
-	for i := range a.Page.Frames {
-		f := &a.Page.Frames[i]
-		if i <= box || f.Box.Role == plan.Page && role == plan.Page {
-			continue
-		}
-		if !s.hides(f) {
-			continue
-		}
-		in := f.Border.Intersect(r)
-		left -= in.W * in.H
-		if f.Box.Role == plan.Page {
-			break // the boxes lie on it
-		}
-	}
-	share := max(left/area, 0)
-	v := a.Page.Viewport
-	if share > m.most || m.mostAt.Width == 0 {
-		m.most, m.mostAt = share, v
-	}
-	if share < m.least {
-		m.least, m.leastAt = share, v
-	}
-}
-
-func (m *boxSeen) merge(o *boxSeen) {
-	if o.mostAt.Width == 0 {
-		return
-	}
-	if o.most > m.most || m.mostAt.Width == 0 {
-		m.most, m.mostAt = o.most, o.mostAt
-	}
-	if o.least < m.least {
-		m.least, m.leastAt = o.least, o.leastAt
-	}
-}
-
-// hides reports whether a box hides all that is behind it: an opaque colour, and
-// no rounded corners.
-func (s *pass) hides(f *layout.Frame) bool {
-	if !f.At.Style.Background.Color.IsOpaque() {
-		return false
-	}
-	for _, r := range f.At.Style.Radii {
-		if !r.H.IsZero() || !r.V.IsZero() {
-			return false
-		}
-	}
-	layers := f.At.Layers()
-	return len(layers) == 0 || layers[len(layers)-1].Clip == css.BorderBox
-}
-
-// region is a rectangle of a page in device px of a picture of it.
-func region(r layout.Rect, k, x0, y0 float64) image.Rectangle {
-	return image.Rect(int(math.Floor((r.X-x0)*k+1e-6)), int(math.Floor((r.Y-y0)*k+1e-6)), int(math.Ceil((r.Right()-x0)*k-1e-6)), int(math.Ceil((r.Bottom()-y0)*k-1e-6)))
 }

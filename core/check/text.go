@@ -15,13 +15,13 @@ share of keep that lies under a text area; up to 5% is left alone.`,
 	Remedy: "move the text area, or move the picture by its position",
 	Fires:  "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, keep: {x: 40%, y: 30%, width: 20%, height: 30%}}\n    text:\n      - {area: {left: 20%, top: 20%, width: 60%, height: 50%}, color: white}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, keep: {x: 45%, y: 10%, width: 10%, height: 20%}}\n    text:\n      - {area: {left: 5%, bottom: 2%, width: 90%, height: 20%}, color: white}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if s, _ := hiddenByText(a); s > 0.05 {
 			return s
 		}
 		return 0
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		s, n := hiddenByText(a)
 		f.Message = fmt.Sprintf("text area %d covers %s of keep of %s", n+1, finding.Percent(s), a.name())
 		f.Measured, f.Wanted, f.Unit = s*100, 0, "% of keep under text"
@@ -30,14 +30,14 @@ share of keep that lies under a text area; up to 5% is left alone.`,
 }
 
 // hiddenByText is the largest share of keep under one text area, and which.
-func hiddenByText(a *At) (share float64, area int) {
-	if a.Notes.Keep == nil {
+func hiddenByText(a *scene) (share float64, area int) {
+	if a.Plan.Keep == nil {
 		return 0, 0
 	}
-	x, y, w, h := drawnRegion(a.Notes.Keep, a)
+	x, y, w, h := drawnRegion(a.Plan.Keep, a)
 	keep := layout.Rect{X: x, Y: y, W: w, H: h}
-	for i := range a.Frame.At.Text {
-		c := a.Frame.TextRect(&a.Frame.At.Text[i]).Intersect(keep)
+	for i := range a.Frame.Values.Text {
+		c := a.Frame.TextRect(&a.Frame.Values.Text[i]).Intersect(keep)
 		if s := c.W * c.H / (w * h); s > share {
 			share, area = s, i
 		}
@@ -54,16 +54,16 @@ has no padding, text must at least not stick out.`,
 	Remedy: "move the text area in, or make the padding smaller",
 	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    padding: 2rem\n    layers: [{color: black}]\n    text:\n      - {area: {left: 4px, top: 40px, width: 50%, height: 100px}, color: white}\n",
 	Silent: "boxes:\n  - name: hero\n    height: 300px\n    padding: 2rem\n    layers: [{color: black}]\n    text:\n      - {area: {left: 40px, top: 40px, width: 50%, height: 100px}, color: white}\n",
-	box: func(a *At) float64 {
+	box: func(a *scene) float64 {
 		if d, _, _ := edgeRoom(a); d < -0.5 {
 			return -d
 		}
 		return 0
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		d, n, side := edgeRoom(a)
 		pad := a.Frame.Pad[side]
-		f.Pos = a.Frame.At.Text[n].Pos
+		f.Span = a.Frame.Values.Text[n].Span
 		f.Message = fmt.Sprintf("text area %d lies %s px from the %s edge, where the padding is %s px", n+1, px(d+pad), [4]string{"top", "right", "bottom", "left"}[side], px(pad))
 		if d+pad < 0 {
 			f.Message = fmt.Sprintf("text area %d sticks out of the box by %s px at the %s", n+1, px(-d-pad), [4]string{"top", "right", "bottom", "left"}[side])
@@ -75,11 +75,11 @@ has no padding, text must at least not stick out.`,
 }
 
 // edgeRoom is the least room from a text area to an edge beyond the padding.
-func edgeRoom(a *At) (room float64, area, side int) {
+func edgeRoom(a *scene) (room float64, area, side int) {
 	in := a.Frame.PaddingBox()
 	first := true
-	for i := range a.Frame.At.Text {
-		t := a.Frame.TextRect(&a.Frame.At.Text[i])
+	for i := range a.Frame.Values.Text {
+		t := a.Frame.TextRect(&a.Frame.Values.Text[i])
 		for k, d := range [4]float64{t.Y - in.Y, in.Right() - t.Right(), in.Bottom() - t.Bottom(), t.X - in.X} {
 			if d -= a.Frame.Pad[k]; first || d < room {
 				room, area, side, first = d, i, k, false

@@ -6,6 +6,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 )
 
 var seam = &Check{
@@ -18,20 +19,20 @@ and half as much again as those. Gaps of repeat: space hide no seam but part the
 	Remedy: "use a tile whose edges meet, or repeat: no-repeat",
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{texture: seam.png}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png}]}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if !raster(a) || !tiled(a) {
 			return 0
 		}
 		m, r := a.image(), 0.0
-		if a.Landing.Step.X > 0 && a.Landing.Repeats.X > 1.001 && a.Layer.Repeat.X != css.SpaceTiles && m.SeamX.Shows() {
+		if fit.TiledX(&a.Landing) && a.Layer.Repeat.X != css.SpaceTiles && m.SeamX.Shows() {
 			r = m.SeamX.Ratio()
 		}
-		if a.Landing.Step.Y > 0 && a.Landing.Repeats.Y > 1.001 && a.Layer.Repeat.Y != css.SpaceTiles && m.SeamY.Shows() {
+		if fit.TiledY(&a.Landing) && a.Layer.Repeat.Y != css.SpaceTiles && m.SeamY.Shows() {
 			r = max(r, m.SeamY.Ratio())
 		}
 		return r
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		m := a.image()
 		sm, where := m.SeamX, "left and right"
 		if m.SeamY.Shows() && (a.Landing.Step.X == 0 || m.SeamY.Ratio() > sm.Ratio()) {
@@ -40,7 +41,7 @@ and half as much again as those. Gaps of repeat: space hide no seam but part the
 		f.Message = fmt.Sprintf("the %s edges of %s differ by %.0f levels, %.1f times the usual step inside", where, a.name(), sm.Edge, sm.Ratio())
 		f.Measured, f.Wanted, f.Unit = sm.Edge, sm.Inner, "levels"
 		f.How = "measured on the file's pixels"
-		if m.Photograph() && !a.Notes.Texture {
+		if m.Photograph() && !a.Plan.Texture {
 			return !a.pass.has("repeats") // a photograph that repeats is told of once
 		}
 		return true
@@ -65,40 +66,32 @@ density; also fires where a tile is enlarged beyond its pixels.`,
 	Remedy: "choose a size that is whole in device pixels at every density, such as a multiple of 4 px, or repeat: round",
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png, size: 33.3px}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png, size: 16px}]}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if !isTile(a) {
 			return 0
 		}
-		if a.Landing.Sharp < a.Plan.Files.Floor(a.Page.Viewport.Density)-0.0005 {
+		if fit.Soft(&a.Landing, a.floor()) {
 			return 1 + 1/a.Landing.Sharp
 		}
-		return max(offGrid(a.Landing.Step.X*a.Page.Viewport.Density), offGrid(a.Landing.Step.Y*a.Page.Viewport.Density))
+		return max(fit.FromWhole(a.Landing.Step.X*a.Page.Viewport.Density), fit.FromWhole(a.Landing.Step.Y*a.Page.Viewport.Density))
 	},
-	tell: func(a *At, f *finding.Finding) bool {
-		if a.image().Photograph() && !a.Notes.Texture {
+	tell: func(a *scene, f *finding.Finding) bool {
+		if a.image().Photograph() && !a.Plan.Texture {
 			return false // a photograph that repeats has another trouble
 		}
 		d := a.Page.Viewport.Density
 		w, h := a.Landing.Size.X*d, a.Landing.Size.Y*d
-		if a.Landing.Sharp < a.Plan.Files.Floor(d)-0.0005 {
+		if fit.Soft(&a.Landing, a.floor()) {
 			f.Message = fmt.Sprintf("%s is enlarged %.2f times at density %g: a tile of %s x %s device px from %d x %d px", a.name(), 1/a.Landing.Sharp, d, px(w), px(h), a.File.Width, a.File.Height)
 			f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, 1, "picture px per device px"
 			f.Reason = "an enlarged tile looks soft in every copy"
-			f.Remedy = fmt.Sprintf("use a tile of at least %.0f x %.0f px, or draw it smaller", math.Ceil(w*a.Plan.Files.Floor(d)), math.Ceil(h*a.Plan.Files.Floor(d)))
+			f.Remedy = fmt.Sprintf("use a tile of at least %.0f x %.0f px, or draw it smaller", math.Ceil(w*a.floor()), math.Ceil(h*a.floor()))
 			return true
 		}
 		f.Message = fmt.Sprintf("a tile of %s is %.2f x %.2f device px at density %g", a.name(), w, h, d)
 		f.Measured, f.Wanted, f.Unit = w, math.Round(w), "device px"
 		return true
 	},
-}
-
-// offGrid is how far a length is from whole, from 0.02 on.
-func offGrid(v float64) float64 {
-	if f := math.Abs(v - math.Round(v)); f > 0.02 {
-		return f
-	}
-	return 0
 }
 
 var patchy = &Check{
@@ -111,13 +104,13 @@ repeats at least three times across.`,
 	Remedy: "even the spot out, or use a larger tile",
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{texture: patchy.png}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png}]}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if !raster(a) || !tiled(a) || max(a.Landing.Repeats.X, a.Landing.Repeats.Y) < 3 || !a.image().Patch.Shows() {
 			return 0
 		}
 		return a.Landing.Repeats.X * a.Landing.Repeats.Y
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		p := a.image().Patch
 		f.Message = fmt.Sprintf("a spot at %.0f%% across and %.0f%% down %s is %.0f levels from the rest and comes %.0f times", p.X*100, p.Y*100, a.name(), p.Levels, math.Ceil(a.Landing.Repeats.X)*math.Ceil(a.Landing.Repeats.Y))
 		f.Measured, f.Wanted, f.Unit = p.Levels, 16, "levels"
@@ -136,7 +129,7 @@ than twelve stand across the box and the last is cut.`,
 	Remedy: "repeat: space, or repeat: round",
 	Fires:  "boxes:\n  - {name: b, height: 120px, layers: [{texture: motif.png, repeat: repeat-x}, {color: white}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 120px, layers: [{texture: motif.png, repeat: space no-repeat}, {color: white}]}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if !raster(a) || !tiled(a) {
 			return 0
 		}
@@ -146,23 +139,20 @@ than twelve stand across the box and the last is cut.`,
 			n, tile      float64
 			plain        bool
 			crop0, crop1 float64
-		}{{a.Layer.Repeat.X, a.Landing.Repeats.X, a.Landing.Size.X, motif(a.image(), 1, 3), a.Landing.Crop.Left, a.Landing.Crop.Right},
-			{a.Layer.Repeat.Y, a.Landing.Repeats.Y, a.Landing.Size.Y, motif(a.image(), 0, 2), a.Landing.Crop.Top, a.Landing.Crop.Bottom}} {
+		}{{a.Layer.Repeat.X, a.Landing.Repeats.X, a.Landing.Size.X, a.image().Edges.ClearX(), a.Landing.Crop.Left, a.Landing.Crop.Right},
+			{a.Layer.Repeat.Y, a.Landing.Repeats.Y, a.Landing.Size.Y, a.image().Edges.ClearY(), a.Landing.Crop.Top, a.Landing.Crop.Bottom}} {
 			if f := x.n - math.Floor(x.n); x.r == css.Tile && x.plain && x.n > 1 && x.n < 12 && f > 0.02 && f < 0.98 {
 				worst = max(worst, min(f, 1-f))
 			}
 		}
 		return worst
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		f.Message = fmt.Sprintf("%s x %s tiles of %s stand in the box: the last are cut", px(a.Landing.Repeats.X), px(a.Landing.Repeats.Y), a.name())
 		f.Measured, f.Wanted, f.Unit = a.Landing.Repeats.X, math.Round(a.Landing.Repeats.X), "tiles across"
 		return true
 	},
 }
-
-// motif reports that both edges are clear, as around a motif that stands alone.
-func motif(m *facts, a, b int) bool { return m.Edges[a].Share < 0.05 && m.Edges[b].Share < 0.05 }
 
 var manyTiles = &Check{
 	Name: "many-tiles", Group: "Texture", Level: finding.Note,
@@ -173,13 +163,13 @@ the tiles in the box; fires above 20,000.`,
 	Remedy: "use a tile of at least 16 x 16 px that holds the same pattern several times, or a colour",
 	Fires:  "boxes:\n  - {name: b, height: 600px, layers: [{texture: tile.png, size: 2px}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 600px, layers: [{texture: tile.png, size: 32px}]}\n",
-	layer: func(a *At) float64 {
+	layer: func(a *scene) float64 {
 		if n := a.Landing.Repeats.X * a.Landing.Repeats.Y; a.File != nil && tiled(a) && n > 20000 {
 			return n
 		}
 		return 0
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		n := a.Landing.Repeats.X * a.Landing.Repeats.Y
 		f.Message = fmt.Sprintf("%s is laid %.0f times, %s x %s px each", a.name(), n, px(a.Landing.Size.X), px(a.Landing.Size.Y))
 		f.Measured, f.Wanted, f.Unit = n, 20000, "tiles"

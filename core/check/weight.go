@@ -8,9 +8,11 @@ import (
 	"strings"
 
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
+	"tourmaline/core/plan"
 )
 
 // coded is about what files weigh for each px, against their sources: measured on 12
@@ -19,12 +21,41 @@ const coded = 0.25
 
 // estimate is about what a picture weighs when it is cut to what a landing needs: a
 // quarter of its own bytes per pixel, for the pixels that are drawn.
-func estimate(f *picture.File, l *place.Landing, density float64) float64 {
-	if f.Vector != nil || f.Width == 0 || f.Height == 0 {
-		return float64(f.Bytes)
+func estimate(p *place.Placed) float64 {
+	if p.File.Vector != nil || p.File.Width == 0 || p.File.Height == 0 {
+		return float64(p.File.Bytes)
 	}
-	share := min(max(l.Size.X*density/float64(f.Width), l.Size.Y*density/float64(f.Height)), 1)
-	return coded * float64(f.Bytes) * share * share
+	share := min(fit.Scale(p, 1), 1)
+	return coded * float64(p.File.Bytes) * share * share
+}
+
+// load is what a picture weighs at a viewport, about.
+type load struct {
+	name  string
+	bytes float64
+}
+
+// loads are the pictures of the boxes at a viewport, from heavy to light: their sum does
+// not depend on the order that they were found in.
+func (s *pass) loads(v plan.Viewport) []load {
+	pg := s.sweep.Pages.At(v, layout.Exact)
+	stage := place.Stage{Page: pg, Store: s.store}
+	weights := map[*picture.File]float64{}
+	for _, b := range s.boxes {
+		f := pg.Frame(b)
+		for l := range f.Values.Layers() {
+			var p place.Placed
+			if got, err := stage.Layer(&p, f, l); got && err == nil && p.File != nil {
+				weights[p.File] = max(weights[p.File], estimate(&p))
+			}
+		}
+	}
+	var out []load
+	for f, n := range weights {
+		out = append(out, load{f.Name, n})
+	}
+	slices.SortFunc(out, func(a, b load) int { return cmp.Or(cmp.Compare(b.bytes, a.bytes), cmp.Compare(a.name, b.name)) })
+	return out
 }
 
 var heavy = &Check{
@@ -45,42 +76,23 @@ the pixels it needs there, never more than it has. tourmaline cut gives exact we
 			if !ok {
 				continue
 			}
-			weights := map[*picture.File]float64{}
-			pg := layout.At(s.plan, v, layout.Exact)
-			for _, b := range s.boxes {
-				f := &pg.Frames[b]
-				for l := range f.At.Layers() {
-					var p place.Placed
-					if got, err := place.Layer(&p, f, pg, l, 0, s.store); !got || err != nil || p.File == nil {
-						continue
-					}
-					weights[p.File] = max(weights[p.File], estimate(p.File, &p.Landing, v.Density))
+			total, words := 0.0, []string{}
+			for i, l := range s.loads(v) {
+				total += l.bytes
+				if i < 3 {
+					words = append(words, fmt.Sprintf("%s %s", l.name, finding.Weight(int(l.bytes))))
 				}
-			}
-			total := 0.0
-			type part struct {
-				name string
-				n    float64
-			}
-			var parts []part
-			for f, n := range weights {
-				total += n
-				parts = append(parts, part{f.Name, n})
 			}
 			if total <= limit {
 				continue
 			}
-			slices.SortFunc(parts, func(a, b part) int { return cmp.Or(cmp.Compare(b.n, a.n), cmp.Compare(a.name, b.name)) })
-			var words []string
-			for _, p := range parts[:min(3, len(parts))] {
-				words = append(words, fmt.Sprintf("%s %s", p.name, finding.Weight(int(p.n))))
+			at := v.Span
+			if !at.InText() { // the viewports that a plan has without naming any
+				at = s.plan.All()[0].Span
 			}
-			pos := v.Pos
-			if pos.Line == 0 { // the viewports that a plan has without naming any
-				pos = s.plan.All()[0].Pos
-			}
-			s.add(finding.Finding{Pos: pos, Worst: &v, Measured: total, Wanted: limit, Unit: "bytes", How: "estimated: a quarter of the sources' bytes for each px",
-				Message: fmt.Sprintf("%s: about %s of backgrounds, over the budget of %s by %s; most is %s", v.Label(), finding.Weight(int(total)), finding.Weight(int(limit)), finding.Weight(int(total-limit)), strings.Join(words, ", "))})
+			s.add(finding.Finding{Span: at, Worst: &v, Measured: total, Wanted: limit, Unit: "bytes", How: "estimated: a quarter of the sources' bytes for each px",
+				Message: fmt.Sprintf("%s: about %s of backgrounds, over the budget of %s by %s; most is %s", v.Label(), finding.Weight(int(total)),
+					finding.Weight(int(limit)), finding.Weight(int(total-limit)), strings.Join(words, ", "))})
 		}
 	},
 }
@@ -96,9 +108,9 @@ the sweep draws; fires above four. tourmaline cut makes files of the right size.
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
 	once: func(s *pass) {
 		largest := map[*picture.File]float64{}
-		var order []*layerSeen
-		for _, m := range s.seen {
-			a, ok := s.at(m.box, m.layer, m.first)
+		var order []*layerSummary
+		for _, m := range s.layers {
+			a, ok := s.scene(m.id, m.first)
 			if !ok || m.n == 0 || !raster(a) {
 				continue
 			}
@@ -108,11 +120,11 @@ the sweep draws; fires above four. tourmaline cut makes files of the right size.
 			largest[a.File] = max(largest[a.File], m.need)
 		}
 		for _, m := range order {
-			a, _ := s.at(m.box, m.layer, m.first)
+			a, _ := s.scene(m.id, m.first)
 			f := a.File
 			over := math.Pow(float64(f.Width)/largest[f], 2)
 			if over > 4 && f.Width*f.Height > 250_000 {
-				s.add(finding.Finding{Box: a.Frame.Box.Name, Layer: m.layer + 1, Pos: a.Notes.Pos, Measured: over, Wanted: 4, Unit: "px sent for each px shown",
+				s.addFor(a, finding.Finding{Measured: over, Wanted: 4, Unit: "px sent for each px shown",
 					Message: fmt.Sprintf("%s is %d x %d px, %.1f times the pixels that any window draws (%.0f px wide at most)", a.name(), f.Width, f.Height, over, largest[f])})
 			}
 		}
@@ -134,10 +146,10 @@ but for flat art as JPEG.`,
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.png, size: cover}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
 	once: func(s *pass) {
-		s.eachPicture(func(a *At, m *facts) {
+		s.eachPicture(func(a *scene, m *facts) {
 			f := a.File
 			say := func(msg, remedy string, got, want float64, unit string) {
-				s.add(finding.Finding{Box: a.Frame.Box.Name, Layer: a.Index + 1, Pos: a.Notes.Pos, Message: f.Name + ": " + msg, Remedy: remedy, Measured: got, Wanted: want, Unit: unit, How: "measured on the file"})
+				s.addFor(a, finding.Finding{Message: f.Name + ": " + msg, Remedy: remedy, Measured: got, Wanted: want, Unit: unit, How: "measured on the file"})
 			}
 			per := float64(f.Bytes) * 8 / float64(f.Width*f.Height)
 			switch {
@@ -157,14 +169,14 @@ but for flat art as JPEG.`,
 }
 
 // eachPicture calls f once for every raster file, in the first box that shows it.
-func (s *pass) eachPicture(f func(*At, *facts)) {
+func (s *pass) eachPicture(f func(*scene, *facts)) {
 	s.measureAll()
 	done := map[*picture.File]bool{}
-	for _, m := range s.seen {
+	for _, m := range s.layers {
 		if m.n == 0 {
 			continue
 		}
-		a, ok := s.at(m.box, m.layer, m.first)
+		a, ok := s.scene(m.id, m.first)
 		if !ok || !raster(a) || done[a.File] {
 			continue
 		}
@@ -183,9 +195,9 @@ no screen shows. Read from the file's header.`,
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{image: deep.png, size: cover}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
 	once: func(s *pass) {
-		s.eachPicture(func(a *At, m *facts) {
+		s.eachPicture(func(a *scene, m *facts) {
 			msg := ""
-			f := finding.Finding{Box: a.Frame.Box.Name, Layer: a.Index + 1, Pos: a.Notes.Pos, How: "read from the file's header"}
+			f := finding.Finding{How: "read from the file's header"}
 			switch h := m.Head; {
 			case a.File.Format == "jpeg" && h.Channels == 4:
 				msg, f.Level = "CMYK, four inks for paper", finding.Warning
@@ -199,7 +211,7 @@ no screen shows. Read from the file's header.`,
 				return
 			}
 			f.Message = a.File.Name + ": " + msg
-			s.add(f)
+			s.addFor(a, f)
 		})
 	},
 }
@@ -213,19 +225,19 @@ belong in the markup. The remedy gives the line to write.`,
 	Remedy: "put the picture in the markup",
 	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover, description: The dome in 1931}]}\n",
 	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
-	layer: func(a *At) float64 {
-		if a.Notes.Tells == "" || a.File == nil {
+	layer: func(a *scene) float64 {
+		if a.Plan.Tells == "" || a.File == nil {
 			return 0
 		}
 		return 1
 	},
-	tell: func(a *At, f *finding.Finding) bool {
+	tell: func(a *scene, f *finding.Finding) bool {
 		fit := ""
 		if !tiled(a) {
 			fit = fmt.Sprintf("; object-fit: cover and object-position: %s place it the same", a.Layer.Position)
 		}
-		f.Message = fmt.Sprintf("%s is described as %q", a.name(), a.Notes.Tells)
-		f.Remedy = fmt.Sprintf("write <img src=%q alt=%q> into %s%s; or take description: out", a.Image.URL, a.Notes.Tells, a.Frame.Box.Selector, fit)
+		f.Message = fmt.Sprintf("%s is described as %q", a.name(), a.Plan.Tells)
+		f.Remedy = fmt.Sprintf("write <img src=%q alt=%q> into %s%s; or take description: out", a.Image.URL, a.Plan.Tells, a.Frame.Box.Selector, fit)
 		f.Measured, f.Wanted, f.Unit = 1, 0, "pictures with meaning"
 		f.Where, f.Exact = nil, nil
 		return true
@@ -245,9 +257,9 @@ browser shows the fallback colour without a word.`,
 		for _, m := range s.missing {
 			s.add(m.finding())
 		}
-		s.eachPicture(func(a *At, m *facts) {
+		s.eachPicture(func(a *scene, m *facts) {
 			if m.err != nil {
-				s.add(missed{a.Frame.Box.Name, a.Index, a.Notes.Pos, a.File.Name, m.err}.finding())
+				s.add(missed{a.finding(), a.File.Name, m.err}.finding())
 			}
 		})
 	},

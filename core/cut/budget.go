@@ -2,21 +2,22 @@ package cut
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
 
-// Part is what one picture weighs at a viewport.
-type Part struct {
+// Load is what one picture weighs at a viewport.
+type Load struct {
 	Box, Source string
 	Bytes       int
 }
 
 // Weigh is what the files of a window weigh together, a file that two boxes share
 // once, with the pictures from heavy to light. Ladders without files count nothing.
-func Weigh(ladders []*Ladder, v plan.Viewport) (total int, parts []Part) {
+func Weigh(ladders []*Ladder, v plan.Viewport) (total int, loads []Load) {
 	e := v.Env()
 	seen := map[string]bool{}
 	for _, l := range ladders {
@@ -27,10 +28,10 @@ func Weigh(ladders []*Ladder, v plan.Viewport) (total int, parts []Part) {
 		a := r.Best()
 		seen[a.Name] = true
 		total += len(a.Data)
-		parts = append(parts, Part{l.Box.Name, l.Source, len(a.Data)})
+		loads = append(loads, Load{l.Box.Name, l.Source, len(a.Data)})
 	}
-	slices.SortStableFunc(parts, func(a, b Part) int { return cmp.Compare(b.Bytes, a.Bytes) })
-	return total, parts
+	slices.SortStableFunc(loads, func(a, b Load) int { return cmp.Compare(b.Bytes, a.Bytes) })
+	return total, loads
 }
 
 // Offer is what giving something up would bring: what each viewport over its budget
@@ -44,7 +45,7 @@ type Offer struct {
 type Over struct {
 	Viewport     plan.Viewport
 	Bytes, Limit int
-	Parts        []Part
+	Loads        []Load
 }
 
 // Result is the files of a plan.
@@ -57,32 +58,32 @@ type Result struct {
 
 // Files makes all files of a plan. Where a viewport is over its budget, what the plan
 // allows is given up in its order until it holds; what else would help is told.
-// With a share of the sources nothing is said of budgets.
-func Files(p *plan.Plan, store *picture.Store, opt Options) (*Result, error) {
-	try := func(q *plan.Plan) (*Result, error) {
-		ladders, err := Demand(q, store)
+// With a shard of the sources nothing is said of budgets.
+func Files(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (*Result, error) {
+	try := func(q aims) (*Result, error) {
+		ladders, err := choose(ctx, q, store)
 		if err != nil {
 			return nil, err
 		}
 		r := &Result{Ladders: ladders}
-		if err := Make(q, store, ladders, opt); err != nil {
+		if err := Make(ctx, q.Plan, store, ladders, opt); err != nil {
 			return nil, err
 		}
-		if opt.Share[1] <= 1 {
+		if opt.Shard[1] <= 1 {
 			r.Over = overs(p, ladders)
 		}
 		return r, nil
 	}
-	q := *p
-	r, err := try(&q)
+	q := aims{Plan: p}
+	r, err := try(q)
 	if err != nil || len(r.Over) == 0 {
 		return r, err
 	}
 	var applied []plan.Measure
 	for _, m := range p.Files.Give {
-		q = *give(&q, m)
+		q = q.give(m)
 		applied = append(applied, m)
-		if r, err = try(&q); err != nil {
+		if r, err = try(q); err != nil {
 			return nil, err
 		}
 		r.Applied = slices.Clone(applied)
@@ -94,7 +95,7 @@ func Files(p *plan.Plan, store *picture.Store, opt Options) (*Result, error) {
 		if slices.Contains(applied, m) {
 			continue
 		}
-		o, err := try(give(&q, m))
+		o, err := try(q.give(m))
 		if err != nil {
 			return nil, err
 		}
@@ -115,24 +116,25 @@ func overs(p *plan.Plan, ladders []*Ladder) []Over {
 		if !ok {
 			continue
 		}
-		if n, parts := Weigh(ladders, v); float64(n) > limit {
-			out = append(out, Over{v, n, int(limit), parts})
+		if n, loads := Weigh(ladders, v); float64(n) > limit {
+			out = append(out, Over{v, n, int(limit), loads})
 		}
 	}
 	return out
 }
 
-// give returns the plan with something given up.
-func give(p *plan.Plan, m plan.Measure) *plan.Plan {
-	q := *p
-	f := &q.Files
+// give returns the aims with something given up.
+func (a aims) give(m plan.Measure) aims {
+	p := *a.Plan
+	f := &p.Files
 	switch m {
 	case plan.GiveCrop:
 		f.Most, f.Worth = max(f.Most, 16), 0
 	case plan.GiveQuality:
-		f.Less += 6
+		a.less += 6
 	case plan.GiveDensity:
 		f.Sharpness = append(slices.Clone(f.Sharpness), plan.Floor{Density: 2.5, Sharp: min(0.5, f.Floor(3))})
 	}
-	return &q
+	a.Plan = &p
+	return a
 }

@@ -2,6 +2,7 @@ package cut
 
 import (
 	"bytes"
+	"context"
 	"image"
 	"image/jpeg"
 	"math"
@@ -21,9 +22,23 @@ const (
 	HabitQuality = 80
 )
 
+// Way is a way to make files.
+type Way string
+
+// Ways: one JPEG for everybody, the right sizes in one format alone, and what is made.
+const (
+	WayHabit Way = "habit"
+	WayJPEG  Way = "jpeg"
+	WayWebP  Way = "webp"
+	WayAVIF  Way = "avif"
+	WayOurs  Way = "tourmaline"
+)
+
+var ways = []Way{WayHabit, WayJPEG, WayWebP, WayAVIF, WayOurs}
+
 // Compared is what one way to make files comes to at a viewport.
 type Compared struct {
-	Way      string
+	Way      Way
 	Viewport plan.Viewport
 	Bytes    int
 	Score    float64 // of the box that looks worst, against the source scaled exactly
@@ -33,14 +48,61 @@ type Compared struct {
 // Compare weighs the files against the habit, one JPEG of 1920 px for everybody
 // (textures: the source as it is), and against each format alone, at every named
 // viewport.
-func Compare(p *plan.Plan, store *picture.Store, ladders []*Ladder) ([]Compared, error) {
-	habits := map[string][]byte{}
+func Compare(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []*Ladder) ([]Compared, error) {
+	habits, err := habitsOf(ladders)
+	if err != nil {
+		return nil, err
+	}
+	var out []Compared
+	for _, v := range p.Named {
+		rows := make([]Compared, len(ways))
+		for i, w := range ways {
+			rows[i] = Compared{Way: w, Viewport: v, Score: 100, Sharp: math.Inf(1)}
+		}
+		e, pg, seen := v.Env(), layout.At(p, v, layout.Device), map[string]bool{}
+		for _, l := range ladders {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			r := l.At(&e)
+			if r == nil || l.Copy {
+				continue
+			}
+			s, err := newStage(store, pg, l)
+			if err != nil {
+				return nil, err
+			}
+			for i := range rows {
+				row := &rows[i]
+				data, part := habits[l.Source], picture.Part{W: float64(l.File.Width), H: float64(l.File.Height)}
+				if row.Way != WayHabit {
+					data, part = r.by(row.Way), r.Part
+				}
+				if key := string(row.Way) + string(data); !seen[key] {
+					seen[key] = true
+					row.Bytes += len(data)
+				}
+				score, sharp, err := s.score(data, part)
+				if err != nil {
+					return nil, err
+				}
+				row.Score, row.Sharp = min(row.Score, score), min(row.Sharp, sharp)
+			}
+		}
+		out = append(out, rows...)
+	}
+	return out, nil
+}
+
+// habitsOf are the files of the habit, by source.
+func habitsOf(ladders []*Ladder) (map[string][]byte, error) {
+	out := map[string][]byte{}
 	for _, l := range ladders {
-		if habits[l.Source] != nil || l.Copy {
+		if out[l.Source] != nil || l.Copy {
 			continue
 		}
 		if l.Tiled {
-			habits[l.Source] = l.File.Data()
+			out[l.Source] = l.File.Data()
 			continue
 		}
 		img, err := l.File.Pixels()
@@ -54,61 +116,19 @@ func Compare(p *plan.Plan, store *picture.Store, ladders []*Ladder) ([]Compared,
 		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: HabitQuality}); err != nil {
 			return nil, err
 		}
-		habits[l.Source] = b.Bytes()
-	}
-	var out []Compared
-	for _, v := range p.Named {
-		e := v.Env()
-		ways := []string{"habit", "jpeg", "webp", "avif", "tourmaline"}
-		rows := make([]Compared, len(ways))
-		seen := map[string]bool{}
-		for i, w := range ways {
-			rows[i] = Compared{Way: w, Viewport: v, Score: 100, Sharp: math.Inf(1)}
-		}
-		pg := layout.At(p, v, layout.Device)
-		for _, l := range ladders {
-			r := l.At(&e)
-			if r == nil || l.Copy {
-				continue
-			}
-			s, err := newStage(p, store, pg, l, v)
-			if err != nil {
-				return nil, err
-			}
-			for i, way := range ways {
-				row := &rows[i]
-				var data []byte
-				window := r.Window
-				switch way {
-				case "habit":
-					data = habits[l.Source]
-					window = picture.Window{W: float64(l.File.Width), H: float64(l.File.Height)}
-				case "tourmaline":
-					data = r.Best().Data
-				default:
-					data = r.in(way)
-				}
-				if key := way + string(data); !seen[key] {
-					seen[key] = true
-					row.Bytes += len(data)
-				}
-				score, sharp, err := s.score(data, window)
-				if err != nil {
-					return nil, err
-				}
-				row.Score, row.Sharp = min(row.Score, score), min(row.Sharp, sharp)
-			}
-		}
-		out = append(out, rows...)
+		out[l.Source] = b.Bytes()
 	}
 	return out, nil
 }
 
-// in is the rung's file in a format, or the nearest that there is: JPEG is PNG where
+// by is the rung's file by a way, or the nearest that there is: JPEG is PNG where
 // the picture must stay as it is.
-func (r *Rung) in(format string) []byte {
+func (r *Rung) by(w Way) []byte {
+	if w == WayOurs {
+		return r.Best().Data
+	}
 	for i := range r.All {
-		if r.All[i].Format == format {
+		if r.All[i].Format == string(w) {
 			return r.All[i].Data
 		}
 	}
@@ -118,7 +138,7 @@ func (r *Rung) in(format string) []byte {
 // stage shows versions of one picture in its box at a viewport.
 type stage struct {
 	store *picture.Store
-	pg    *layout.PageLayout
+	pg    *layout.Page
 	f     *layout.Frame
 	l     *Ladder
 	land  place.Landing
@@ -127,9 +147,9 @@ type stage struct {
 	ref   *similar.Reference
 }
 
-func newStage(p *plan.Plan, store *picture.Store, pg *layout.PageLayout, l *Ladder, v plan.Viewport) (*stage, error) {
-	s := &stage{store: store, pg: pg, f: pg.Frame(l.Box.Name), l: l, d: v.Density}
-	placed, err := place.Box(s.f, pg, 0, store)
+func newStage(store *picture.Store, pg *layout.Page, l *Ladder) (*stage, error) {
+	s := &stage{store: store, pg: pg, f: pg.Frame(l.Box.ID), l: l, d: pg.Viewport.Density}
+	placed, err := place.Stage{Page: pg, Store: store}.Box(s.f)
 	if err != nil {
 		return nil, err
 	}
@@ -140,7 +160,7 @@ func newStage(p *plan.Plan, store *picture.Store, pg *layout.PageLayout, l *Ladd
 	}
 	h := int(s.f.Border.H * s.d)
 	if l.Box.Role == plan.Canvas {
-		h = min(h, int(v.Height*s.d))
+		h = min(h, int(pg.Viewport.Height*s.d))
 	}
 	s.part = image.Rect(0, 0, int(s.f.Border.W*s.d), h)
 	img, err := l.File.Pixels()
@@ -163,7 +183,7 @@ func (s *stage) show(img *image.RGBA) (*image.RGBA, error) {
 
 // score tells how a file that holds a window of the source looks, and how many px of
 // it there are for each device px.
-func (s *stage) score(data []byte, window picture.Window) (score, sharp float64, err error) {
+func (s *stage) score(data []byte, part picture.Part) (score, sharp float64, err error) {
 	f, err := picture.Read("", data)
 	if err != nil {
 		return 0, 0, err
@@ -172,9 +192,9 @@ func (s *stage) score(data []byte, window picture.Window) (score, sharp float64,
 	if err != nil {
 		return 0, 0, err
 	}
-	k := float64(img.Rect.Dx()) / window.W // file px for each px of the source
+	k := float64(img.Rect.Dx()) / part.W // file px for each px of the source
 	sharp = k * float64(s.l.File.Width) / (s.land.Size.X * s.d)
-	if img, err = s.show(inWhole(img, s.l.File, window)); err != nil {
+	if img, err = s.show(inWhole(img, s.l.File, part)); err != nil {
 		return 0, 0, err
 	}
 	return s.ref.Score(img), sharp, nil

@@ -2,13 +2,14 @@
 // them: for every window one that is no larger than needed, holds no more than is
 // seen, is never enlarged, and is coded as far as is not seen.
 //
-//	ladders, err := cut.Demand(p, store)            // what is needed where
-//	err = cut.Make(p, store, ladders, cut.Options{}) // the files, in memory
+//	ladders, err := cut.Choose(ctx, p, store)             // what is needed where
+//	err = cut.Make(ctx, p, store, ladders, cut.Options{}) // the files, in memory
 //	file := ladders[0].At(&env).Best()
 package cut
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"tourmaline/core/css"
@@ -19,11 +20,11 @@ import (
 
 // Rung is one version of a picture: a size and a part of it, in one or more formats.
 type Rung struct {
-	Width, Height int            // px of its files
-	Window        picture.Window // the part of the source that they hold, source px
-	Judge         plan.Viewport  // where its quality was looked at: where most see it
-	Files         []Asset        // lightest first; the last is JPEG, PNG or SVG
-	All           []Asset        // also those that were not worth keeping
+	Width, Height int           // px of its files
+	Part          picture.Part  // the part of the source that they hold, source px
+	Judge         plan.Viewport // where its quality was looked at: where most see it
+	Files         []Asset       // lightest first; the last is JPEG, PNG or SVG
+	All           []Asset       // also those that were not worth keeping
 
 	total   float64 // share of the visitors that fetch it
 	viewers []viewer
@@ -45,9 +46,9 @@ func (r *Rung) Best() *Asset { return &r.Files[0] }
 // Base is the file that every browser can show.
 func (r *Rung) Base() *Asset { return &r.Files[len(r.Files)-1] }
 
-// Part reports whether the rung holds less than the whole picture.
-func (r *Rung) Part(f *picture.File) bool {
-	return r.Window.W < float64(f.Width) || r.Window.H < float64(f.Height)
+// Partial reports whether the rung holds less than the whole picture.
+func (r *Rung) Partial(f *picture.File) bool {
+	return r.Part.W < float64(f.Width) || r.Part.H < float64(f.Height)
 }
 
 // Band is a range of window widths: above Over, up to and with To (0: no end).
@@ -68,8 +69,8 @@ type Tier struct {
 // Ladder is all files of one picture of one box.
 type Ladder struct {
 	Box     *plan.Box
-	Pos     source.Pos // of the layer
-	Source  string     // as written in the plan
+	Span    source.Span // of the layer
+	Source  string      // as written in the plan
 	File    *picture.File
 	Bands   []Band
 	Rungs   []*Rung // from small to large
@@ -77,24 +78,32 @@ type Ladder struct {
 	Tiled   bool    // copies of it are seen, so its edges must go on matching
 	Chosen  bool    // the plan's own image-set() chooses it at some densities
 	Quality float64 // similarity that its files should have
-
-	order int
 }
 
-// Demand sweeps every whole width, height and density of the plan and returns a
+// Choose sweeps every whole width, height and density of the plan and returns a
 // ladder for each picture of each box, in the plan's order, without its files'
-// contents. Errors are of the pictures.
-func Demand(p *plan.Plan, store *picture.Store) ([]*Ladder, error) {
-	s := &sweep{p: p, store: store, heights: heightsOf(p), index: map[ladderKey]int{}, class: map[string]int32{}}
-	if err := s.run(); err != nil {
+// contents. Errors are of the pictures, or the context's.
+func Choose(ctx context.Context, p *plan.Plan, store *picture.Store) ([]*Ladder, error) {
+	return choose(ctx, aims{Plan: p}, store)
+}
+
+// aims is a plan with what a budget took from it.
+type aims struct {
+	*plan.Plan
+	less float64 // of every quality
+}
+
+func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error) {
+	s := &demand{aims: p, store: store, index: map[ladderKey]int{}, class: map[string]int32{}}
+	if err := s.run(ctx); err != nil {
 		return nil, err
 	}
-	w := weights(p)
+	w := weights(p.Plan)
 	for i, l := range s.ladders {
-		l.assign(p, &s.grids[i], &w, s.specs)
+		l.assign(p.Plan, &s.grids[i], &w, s.specs)
 	}
 	slices.SortFunc(s.ladders, func(a, b *Ladder) int {
-		return cmp.Or(cmp.Compare(a.order, b.order), cmp.Compare(a.Pos.Line, b.Pos.Line), cmp.Compare(a.Pos.Col, b.Pos.Col), cmp.Compare(a.Source, b.Source))
+		return cmp.Or(cmp.Compare(a.Box.ID, b.Box.ID), cmp.Compare(a.Span.From, b.Span.From), cmp.Compare(a.Source, b.Source))
 	})
 	return s.ladders, nil
 }
@@ -148,11 +157,11 @@ func (r *Rung) Size(s css.Size, f *picture.File) css.Size {
 	case s.AutoH && px(s.W):
 		s.H, s.AutoH = css.Num{Unit: css.Px, Val: s.W.Val * h / w}, false
 	}
-	if !s.AutoW && r.Window.W < w {
-		s.W.Val *= r.Window.W / w
+	if !s.AutoW && r.Part.W < w {
+		s.W.Val *= r.Part.W / w
 	}
-	if !s.AutoH && r.Window.H < h {
-		s.H.Val *= r.Window.H / h
+	if !s.AutoH && r.Part.H < h {
+		s.H.Val *= r.Part.H / h
 	}
 	return s
 }

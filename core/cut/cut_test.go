@@ -2,6 +2,7 @@ package cut
 
 import (
 	"bytes"
+	"context"
 	"image"
 	"image/color"
 	"image/jpeg"
@@ -18,6 +19,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/sweep"
 )
 
 func photo(w, h int, encode func(*bytes.Buffer, image.Image) error) []byte {
@@ -120,7 +122,7 @@ func TestHoldsByHand(t *testing.T) {
 // source has 1200, which is all that density 2 can have.
 func TestNeedsByHand(t *testing.T) {
 	p, store := fixture(t, twoViewports+"boxes: [{name: b, height: 200px, layers: [{image: a.jpg, size: cover}]}]\n")
-	ls, err := Demand(p, store)
+	ls, err := Choose(context.Background(), p, store)
 	if err != nil || len(ls) != 1 {
 		t.Fatal(ls, err)
 	}
@@ -129,7 +131,7 @@ func TestNeedsByHand(t *testing.T) {
 		least          float64
 	}{{320, 1, 400.0 / 1200}, {400, 2, 800.0 / 1200}, {700, 1, 700.0 / 1200}, {1000, 1, 1000.0 / 1200}, {1000, 2, 1}, {1000, 3, 1}, {5000, 1, 1000.0 / 1200}} {
 		rung := ls[0].At(&css.Env{Width: r.width, Height: 800, Density: r.density})
-		if k := float64(rung.Width) / rung.Window.W; k < r.least-1e-9 || k > 1+1e-9 {
+		if k := float64(rung.Width) / rung.Part.W; k < r.least-1e-9 || k > 1+1e-9 {
 			t.Errorf("at %g@%g the file has %g px for each of the source, wanted %g", r.width, r.density, k, r.least)
 		}
 	}
@@ -153,30 +155,30 @@ var many = twoViewports + `boxes:
 // less only where the source has not more or the plan's floor allows it; it holds what
 // is seen; nothing is enlarged; and at the file's own size and the sizes that are written for
 // it, the picture lands where the whole one does.
-func TestFilesServeEveryWindow(t *testing.T) {
+func TestFilesServeEveryPart(t *testing.T) {
 	p, store := fixture(t, many)
-	ls, err := Demand(p, store)
+	ls, err := Choose(context.Background(), p, store)
 	if err != nil {
 		t.Fatal(err)
 	}
 	parts := 0
 	for _, l := range ls {
 		for _, r := range l.Rungs {
-			if r.Width > l.File.Width || r.Height > l.File.Height || r.Window.X < 0 || r.Window.X+r.Window.W > float64(l.File.Width)+1e-6 {
-				t.Errorf("%s: %dx%d of %v is more than the source has", l.Box.Name, r.Width, r.Height, r.Window)
+			if r.Width > l.File.Width || r.Height > l.File.Height || r.Part.X < 0 || r.Part.X+r.Part.W > float64(l.File.Width)+1e-6 {
+				t.Errorf("%s: %dx%d of %v is more than the source has", l.Box.Name, r.Width, r.Height, r.Part)
 			}
-			if r.Part(l.File) {
+			if r.Partial(l.File) {
 				parts++
 			}
 		}
 		for w := p.Widths[0]; w <= p.Widths[1]; w += 3 {
-			for _, h := range heightsOf(p) {
+			for _, h := range sweep.New(p).WithNamed().Heights {
 				for _, d := range p.Density {
 					v := plan.Viewport{Width: float64(w), Height: float64(h), Density: d}
 					pg := layout.At(p, v, layout.Exact)
 					e := v.Env()
 					r := l.At(&e)
-					placed, err := place.Box(pg.Frame(l.Box.Name), pg, 0, store)
+					placed, err := place.Stage{Page: pg, Store: store}.Box(pg.Frame(l.Box.ID))
 					if err != nil {
 						t.Fatal(err)
 					}
@@ -185,13 +187,13 @@ func TestFilesServeEveryWindow(t *testing.T) {
 						t.Fatalf("%s at %s: no file", l.Box.Name, v)
 					}
 					want, _ := needOf(q, specOf(q.Layer), p.Files.Floor(d))
-					if k := float64(r.Width) / r.Window.W; k < want.scale*(1-1e-9) {
+					if k := float64(r.Width) / r.Part.W; k < want.scale*(1-1e-9) {
 						t.Fatalf("%s at %s: %g px for each of the source, need %g", l.Box.Name, v, k, want.scale)
 					}
 					landsAlike(t, l, r, q, v)
 					if q.Layer.Attachment == css.Fixed {
-						touch := scrolled(q, pg.Frame(l.Box.Name))
-						if want, _ := needOf(&touch, specOf(touch.Layer), p.Files.Floor(d)); float64(r.Width)/r.Window.W < want.scale*(1-1e-9) {
+						touch := scrolled(q, pg.Frame(l.Box.ID))
+						if want, _ := needOf(&touch, specOf(touch.Layer), p.Files.Floor(d)); float64(r.Width)/r.Part.W < want.scale*(1-1e-9) {
 							t.Fatalf("%s at %s: too few px where it scrolls", l.Box.Name, v)
 						}
 						landsAlike(t, l, r, &touch, v)
@@ -215,15 +217,15 @@ func landsAlike(t *testing.T, l *Ladder, r *Rung, q *place.Placed, v plan.Viewpo
 	in.Natural = place.Natural{W: float64(r.Width), H: float64(r.Height), Ratio: float64(r.Width) / float64(r.Height)}
 	got, want := place.Land(&in), &q.Landing
 	// Where the file's window would lie in the whole picture.
-	fx, fy := r.Window.X/float64(l.File.Width), r.Window.Y/float64(l.File.Height)
-	fw, fh := r.Window.W/float64(l.File.Width), r.Window.H/float64(l.File.Height)
+	fx, fy := r.Part.X/float64(l.File.Width), r.Part.Y/float64(l.File.Height)
+	fw, fh := r.Part.W/float64(l.File.Width), r.Part.H/float64(l.File.Height)
 	x, y := want.Origin.X+fx*want.Size.X, want.Origin.Y+fy*want.Size.Y
 	tol := 1e-6
-	if !r.Part(l.File) {
+	if !r.Partial(l.File) {
 		tol = 1.01 * max(want.Size.X/float64(r.Width), want.Size.Y/float64(r.Height)) // whole files have whole px: half a px at each side
 	}
 	if math.Abs(got.Size.X-fw*want.Size.X) > tol || math.Abs(got.Size.Y-fh*want.Size.Y) > tol || math.Abs(got.Origin.X-x) > tol || math.Abs(got.Origin.Y-y) > tol {
-		t.Fatalf("%s at %s: %dx%d of %v lands at %v %v, the whole one shows that part at %g,%g %gx%g", l.Box.Name, v, r.Width, r.Height, r.Window, got.Origin, got.Size, x, y, fw*want.Size.X, fh*want.Size.Y)
+		t.Fatalf("%s at %s: %dx%d of %v lands at %v %v, the whole one shows that part at %g,%g %gx%g", l.Box.Name, v, r.Width, r.Height, r.Part, got.Origin, got.Size, x, y, fw*want.Size.X, fh*want.Size.Y)
 	}
 	// What the whole picture paints, the file covers.
 	if want.Step == (place.Point{}) || !l.Tiled {
@@ -238,17 +240,17 @@ func landsAlike(t *testing.T, l *Ladder, r *Rung, q *place.Placed, v plan.Viewpo
 func TestPortraitFetchesAPart(t *testing.T) {
 	p, store := fixture(t, "viewports: {widths: 320-1600, heights: 800-850, densities: [1], named: {phone: {size: 390x844@1, share: 60%}, desktop: {size: 1440x820@1, share: 40%}}}\n"+
 		"boxes: [{name: d, height: 60vh, layers: [{image: a.jpg, size: cover, position: 60% 50%}]}]\n")
-	ls, err := Demand(p, store)
+	ls, err := Choose(context.Background(), p, store)
 	if err != nil {
 		t.Fatal(err)
 	}
 	r := ls[0].At(&css.Env{Width: 390, Height: 844, Density: 1})
 	// 844 * 0.6 = 506 px high and up to 1013 px wide of the picture at 2:1, of which 390 are seen
-	if share := r.Window.W / 1200; share > 0.55 || r.Window.H < 600 {
+	if share := r.Part.W / 1200; share > 0.55 || r.Part.H < 600 {
 		t.Errorf("the phone's file holds %.0f%% of the width: %+v", share*100, r)
 	}
-	if wide := ls[0].At(&css.Env{Width: 1440, Height: 820, Density: 1}); wide.Window.W < 1200 {
-		t.Errorf("the desktop's file holds %+v", wide.Window)
+	if wide := ls[0].At(&css.Env{Width: 1440, Height: 820, Density: 1}); wide.Part.W < 1200 {
+		t.Errorf("the desktop's file holds %+v", wide.Part)
 	}
 }
 
@@ -258,7 +260,7 @@ func TestFewerFilesWhereTheySaveLittle(t *testing.T) {
 	}
 	count := func(files string) int {
 		p, store := fixture(t, text(files))
-		ls, err := Demand(p, store)
+		ls, err := Choose(context.Background(), p, store)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -306,11 +308,11 @@ func TestMakeSharesCachesAndRepeats(t *testing.T) {
 	cache := &memory{m: map[string][]byte{}}
 	run := func(c Cache) []*Ladder {
 		t.Helper()
-		ls, err := Demand(p, store)
+		ls, err := Choose(context.Background(), p, store)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := Make(p, store, ls, Options{Cache: c, Jobs: 2}); err != nil {
+		if err := Make(context.Background(), p, store, ls, Options{Cache: c, Jobs: 2}); err != nil {
 			t.Fatal(err)
 		}
 		return ls
@@ -349,7 +351,7 @@ func TestHiddenLayersHaveNoFiles(t *testing.T) {
   - {name: a, height: 90px, layers: [{gradient: 'linear-gradient(red, blue)'}, {image: a.jpg, size: cover}]}
   - {name: b, height: 90px, layers: [{gradient: 'linear-gradient(red, rgb(0 0 255 / 90%))'}, {image: a.jpg, size: cover}]}
 `)
-	ls, err := Demand(p, store)
+	ls, err := Choose(context.Background(), p, store)
 	if err != nil || len(ls) != 1 || ls[0].Box.Name != "b" {
 		t.Errorf("%d ladders, %v", len(ls), err)
 	}
@@ -361,7 +363,7 @@ func TestSharesCoverEverythingOnce(t *testing.T) {
 		f, _ := store.File(n)
 		times := 0
 		for i := range 4 {
-			if (&Options{Share: [2]int{i + 1, 4}}).Mine(f) {
+			if (&Options{Shard: [2]int{i + 1, 4}}).Mine(f) {
 				times++
 			}
 		}
@@ -378,7 +380,7 @@ func BenchmarkDemand(b *testing.B) {
 	}
 	_, store := fixture(&testing.T{}, many)
 	for b.Loop() {
-		if _, err := Demand(p, store); err != nil {
+		if _, err := Choose(context.Background(), p, store); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -1,18 +1,19 @@
 package cut
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
 	"sync"
 
-	"tourmaline/core/check"
 	"tourmaline/core/css"
+	"tourmaline/core/fit"
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
-	"tourmaline/core/work"
+	"tourmaline/core/sweep"
 )
 
 // cell is what one picture of one box needs at one width, density and class of
@@ -20,7 +21,7 @@ import (
 type cell struct {
 	scale        float64 // px of a file for each px of the source, 0..1; 0: it is not seen
 	across, down float64 // share of the picture that a file must hold, around its position
-	class        int32   // of the layer's declarations, in sweep.specs
+	class        int32   // of the layer's declarations, in demand.specs
 }
 
 // add joins what two landings need.
@@ -98,21 +99,27 @@ func needOf(l *place.Placed, s spec, floor float64) (c cell, tiled bool) {
 	if d.Size.X <= 0 || d.Size.Y <= 0 {
 		return cell{}, false
 	}
-	c.scale = min(max(d.Size.X*l.Env.Density/w, d.Size.Y*l.Env.Density/h)*floor, 1)
-	axis := func(area, areaLen, paint, paintLen, origin, size, step, p float64) (float64, bool) {
-		// Cover fills the positioning area, so a crop must hold that as well.
-		from := (min(area, paint) - origin) / size
-		to := (max(area+areaLen, paint+paintLen) - origin) / size
-		const eps = 1e-9
-		if step > 0 && (from < -eps || to > 1+eps) {
-			return 1, true
-		}
-		return holds(max(from, 0), min(to, 1), p), false
-	}
+	c.scale = min(fit.Scale(l, floor), 1)
+	// Cover fills the positioning area, so a crop must hold that as well as what is painted.
+	shown := [2]interval{{min(d.Area.X, d.Paint.X), max(d.Area.Right(), d.Paint.Right())}, {min(d.Area.Y, d.Paint.Y), max(d.Area.Bottom(), d.Paint.Bottom())}}
 	var tx, ty bool
-	c.across, tx = axis(d.Area.X, d.Area.W, d.Paint.X, d.Paint.W, d.Origin.X, d.Size.X, d.Step.X, s.x)
-	c.down, ty = axis(d.Area.Y, d.Area.H, d.Paint.Y, d.Paint.H, d.Origin.Y, d.Size.Y, d.Step.Y, s.y)
+	c.across, tx = shown[0].need(d.Origin.X, d.Size.X, d.Step.X, s.x)
+	c.down, ty = shown[1].need(d.Origin.Y, d.Size.Y, d.Step.Y, s.y)
 	return c, tx || ty
+}
+
+// interval is what is shown on one axis, CSS px.
+type interval struct{ from, to float64 }
+
+// need is the share of a picture, drawn from origin with a size, that a crop around p must
+// hold; with a step the picture repeats, and is whole where copies are seen.
+func (i interval) need(origin, size, step, p float64) (share float64, tiled bool) {
+	from, to := (i.from-origin)/size, (i.to-origin)/size
+	const eps = 1e-9
+	if step > 0 && (from < -eps || to > 1+eps) {
+		return 1, true
+	}
+	return holds(max(from, 0), min(to, 1), p), false
 }
 
 // scrolled is how a fixed layer lands where it scrolls with its box.
@@ -128,11 +135,11 @@ func scrolled(p *place.Placed, f *layout.Frame) place.Placed {
 // covered reports whether a layer lies under an opaque colour or gradient of its own box
 // that hides all of it: nobody sees it, so it has no files.
 func covered(f *layout.Frame, n int) bool {
-	layers := f.At.Layers()
+	layers := f.Values.Layers()
 	for i := range layers[:n] {
 		l := &layers[i]
 		g := l.Image.Gradient
-		if g == nil || len(f.At.Notes[i].Filters) > 0 || l.Blend != css.BlendNormal || l.Size != css.SizeAuto || l.Attachment == css.Fixed ||
+		if g == nil || len(layers[i].Plan.Filters) > 0 || l.Blend != css.BlendNormal || l.Size != css.SizeAuto || l.Attachment == css.Fixed ||
 			l.Clip != css.BorderBox || l.Repeat != (css.Repeats{X: css.Tile, Y: css.Tile}) {
 			continue
 		}
@@ -150,11 +157,10 @@ func covered(f *layout.Frame, n int) bool {
 // grid is the cells of one ladder: two classes of heights, densities, widths.
 type grid [2][][]cell
 
-// sweep is the demand of all ladders.
-type sweep struct {
-	p       *plan.Plan
+// demand is what all ladders need, in the making.
+type demand struct {
+	aims
 	store   *picture.Store
-	heights []int
 	ladders []*Ladder
 	grids   []grid
 	specs   []spec // by class
@@ -165,113 +171,118 @@ type sweep struct {
 }
 
 type ladderKey struct {
-	box int
+	box plan.BoxID
 	url string
 }
 
+// layerNeed is one layer with certain declarations, and where its needs are noted.
+type layerNeed struct {
+	g     grid
+	spec  spec
+	class int32
+	l     *Ladder
+	tiled bool
+}
+
+// column is what is gathered of neighbouring widths.
+type column struct {
+	density int
+	known   map[*css.Layer]*layerNeed // of this density: image-set() may choose another file at another one
+	all     []*layerNeed
+}
+
 // run evaluates every width, height and density of the plan. Errors are of pictures.
-func (s *sweep) run() error {
-	lo, hi := s.p.Widths[0], s.p.Widths[1]
-	const chunk = 32
-	jobs := (hi-lo)/chunk + 1
-	errs := make([]error, jobs)
-	work.Each(jobs, func(i int) {
-		errs[i] = s.part(lo+i*chunk, min(lo+(i+1)*chunk-1, hi))
-	})
-	for _, err := range errs {
-		if err != nil {
-			return err
+func (s *demand) run(ctx context.Context) error {
+	sw := sweep.New(s.Plan).WithNamed()
+	cols, err := sweep.Each(ctx, sw, sw.Columns(), func(sweep.Part) *column { return &column{density: -1} }, s.window)
+	if err != nil {
+		return err
+	}
+	for _, c := range cols {
+		for _, k := range c.all {
+			k.l.Tiled = k.l.Tiled || k.tiled
 		}
 	}
 	return nil
 }
 
-func (s *sweep) part(from, to int) error {
-	var room layout.Room
-	var p place.Placed
-	type seen struct {
-		g     grid
-		spec  spec
-		class int32
-		l     *Ladder
-		tiled bool
+// window notes what every layer needs at one window.
+func (s *demand) window(c *column, w *sweep.Window) error {
+	if c.density != w.D {
+		c.density, c.known = w.D, map[*css.Layer]*layerNeed{}
 	}
-	var all []*seen
-	for di, d := range s.p.Density {
-		known := map[*css.Layer]*seen{} // image-set() may choose another file at another density
-		floor := s.p.Files.Floor(d)
-		for _, h := range s.heights {
-			for w := max(from, s.p.Spans[di][0]); w <= min(to, s.p.Spans[di][1]); w++ {
-				pg := room.At(s.p, plan.Viewport{Width: float64(w), Height: float64(h), Density: d}, layout.Exact)
-				tall := 0
-				if float64(h) > usual(s.p, w) {
-					tall = 1
-				}
-				for b := range pg.Frames {
-					f := &pg.Frames[b]
-					for n := range f.At.Layers() {
-						if f.At.Layers()[n].Image.Gradient != nil {
-							continue
-						}
-						ok, err := place.Layer(&p, f, pg, n, 0, s.store)
-						if err != nil {
-							return err
-						}
-						if !ok || p.File == nil || covered(f, n) {
-							continue
-						}
-						k := known[p.Layer]
-						if k == nil {
-							k = &seen{spec: specOf(p.Layer), class: s.classOf(p.Layer)}
-							if f.Box.Asks(plan.TouchFeatures...) { // what touch screens show is not swept
-								k.spec = spec{math.NaN(), math.NaN()}
-							}
-							k.l, k.g = s.ladder(ladderKey{b, p.Image.URL}, f, &p)
-							known[p.Layer] = k
-							all = append(all, k)
-						}
-						c, tiled := needOf(&p, k.spec, floor)
-						c.class = k.class
-						k.tiled = k.tiled || tiled
-						k.g[tall][di][w-s.p.Widths[0]].add(c)
-						if p.Layer.Attachment == css.Fixed { // touch screens let it scroll: see sheet
-							q := scrolled(&p, f)
-							c, tiled := needOf(&q, k.spec, floor)
-							c.class = k.class
-							k.tiled = k.tiled || tiled
-							k.g[tall][di][w-s.p.Widths[0]].add(c)
-						}
-					}
-				}
+	floor := s.Files.Floor(w.Density)
+	tall := 0
+	if w.Height > usual(s.Plan, w.W) {
+		tall = 1
+	}
+	stage := place.Stage{Page: w.Page, Store: s.store}
+	var p place.Placed
+	for b := range w.Page.Frames {
+		f := &w.Page.Frames[b]
+		for n := range f.Values.Layers() {
+			if f.Values.Layers()[n].Image.Gradient != nil {
+				continue
+			}
+			ok, err := stage.Layer(&p, f, n)
+			if err != nil {
+				return err
+			}
+			if !ok || p.File == nil || covered(f, n) {
+				continue
+			}
+			k := c.known[p.Layer]
+			if k == nil {
+				k = s.layerNeed(f, &p)
+				c.known[p.Layer] = k
+				c.all = append(c.all, k)
+			}
+			at := &k.g[tall][w.D][w.W-s.Widths[0]]
+			k.note(at, &p, floor)
+			if p.Layer.Attachment == css.Fixed { // touch screens let it scroll: see sheet
+				q := scrolled(&p, f)
+				k.note(at, &q, floor)
 			}
 		}
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, k := range all {
-		k.l.Tiled = k.l.Tiled || k.tiled
-	}
 	return nil
 }
 
+// note adds what a landing needs to a cell.
+func (k *layerNeed) note(at *cell, p *place.Placed, floor float64) {
+	c, tiled := needOf(p, k.spec, floor)
+	c.class = k.class
+	k.tiled = k.tiled || tiled
+	at.add(c)
+}
+
+func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
+	k := &layerNeed{spec: specOf(p.Layer), class: s.classOf(p.Layer)}
+	if f.Box.Asks(plan.TouchFeatures...) { // what touch screens show is not swept
+		k.spec = spec{math.NaN(), math.NaN()}
+	}
+	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
+	return k
+}
+
 // ladder returns a picture's ladder and its cells, made when it is first seen.
-func (s *sweep) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder, grid) {
+func (s *demand) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder, grid) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if i, ok := s.index[key]; ok {
 		return s.ladders[i], s.grids[i]
 	}
-	quality := p.Notes.Quality
+	quality := p.Plan.Quality
 	if quality == 0 {
-		quality = s.p.Files.Quality
+		quality = s.Files.Quality
 	}
-	quality = max(quality-s.p.Files.Less, 75)
-	l := &Ladder{Box: f.Box, Pos: p.Notes.Pos, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Chosen: p.Layer.Image.Set != nil, order: key.box}
+	quality = max(quality-s.less, 75)
+	l := &Ladder{Box: f.Box, Span: p.Plan.Span, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Chosen: p.Layer.Image.Set != nil}
 	var g grid
 	for t := range g {
-		g[t] = make([][]cell, len(s.p.Density))
+		g[t] = make([][]cell, len(s.Density))
 		for d := range g[t] {
-			g[t][d] = make([]cell, s.p.Widths[1]-s.p.Widths[0]+1)
+			g[t][d] = make([]cell, s.Widths[1]-s.Widths[0]+1)
 		}
 	}
 	s.ladders, s.grids = append(s.ladders, l), append(s.grids, g)
@@ -280,7 +291,7 @@ func (s *sweep) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder
 }
 
 // classOf numbers the declarations that a landing depends on.
-func (s *sweep) classOf(l *css.Layer) int32 {
+func (s *demand) classOf(l *css.Layer) int32 {
 	key := fmt.Sprintf("%s/%s/%s/%s/%s/%s", l.Position, l.Size, l.Repeat, l.Origin, l.Clip, l.Attachment)
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -304,18 +315,6 @@ func usual(p *plan.Plan, w int) float64 {
 		}
 	}
 	return h
-}
-
-// heightsOf are the window heights of the sweep, and those of named viewports.
-func heightsOf(p *plan.Plan) []int {
-	out := slices.Clone(check.Heights(p))
-	for _, v := range p.Named {
-		if h := int(v.Height); !slices.Contains(out, h) {
-			out = append(out, h)
-		}
-	}
-	slices.Sort(out)
-	return out
 }
 
 // weights spread the shares of the named viewports over the widths about them, up to

@@ -22,7 +22,7 @@ type judge struct {
 	store *picture.Store
 	l     *Ladder
 	r     *Rung
-	pg    *layout.PageLayout
+	pg    *layout.Page
 	f     *layout.Frame
 	shown bool // the box shows the picture at this window
 	part  image.Rectangle
@@ -39,9 +39,9 @@ const (
 func (m *maker) judge(l *Ladder, r *Rung) *judge {
 	j := &judge{p: m.p, store: m.store, l: l, r: r}
 	j.pg = layout.At(m.p, r.Judge, layout.Device)
-	j.f = j.pg.Frame(l.Box.Name)
-	for i := range j.f.At.Layers() {
-		img, _ := j.f.At.Layers()[i].Image.Pick(r.Judge.Density)
+	j.f = j.pg.Frame(l.Box.ID)
+	for i := range j.f.Values.Layers() {
+		img, _ := j.f.Values.Layers()[i].Image.Pick(r.Judge.Density)
 		j.shown = j.shown || img.IsURL && img.URL == l.Source
 	}
 	d := r.Judge.Density
@@ -66,12 +66,12 @@ func (m *maker) judge(l *Ladder, r *Rung) *judge {
 // signature is all that what is shown depends on beside the rung's own px.
 func (j *judge) signature() string {
 	var b strings.Builder
-	st := &j.f.At.Style
+	st := &j.f.Values.Style
 	fmt.Fprintf(&b, "%s %v %v %v %v %v %s %v %v", j.r.Judge, j.part, j.f.Border, j.f.Edge, j.f.Pad, j.shown, st.Background.Color, st.Borders, st.Radii)
-	for i := range j.f.At.Layers() {
-		l := &j.f.At.Layers()[i]
+	for i := range j.f.Values.Layers() {
+		l := &j.f.Values.Layers()[i]
 		img, density := l.Image.Pick(j.r.Judge.Density)
-		fmt.Fprintf(&b, "\n%s %g %s %s %s %v %v %v %s %s", img, density, l.Position, l.Size, l.Repeat, l.Origin, l.Clip, l.Attachment, l.Blend, j.f.At.Notes[i].Filters)
+		fmt.Fprintf(&b, "\n%s %g %s %s %s %v %v %v %s %s", img, density, l.Position, l.Size, l.Repeat, l.Origin, l.Clip, l.Attachment, l.Blend, l.Plan.Filters)
 		if img.IsURL && img.URL != j.l.Source {
 			if f, err := j.store.File(img.URL); err == nil {
 				fmt.Fprintf(&b, " %x", sha256.Sum256(f.Data()))
@@ -112,14 +112,14 @@ func (j *judge) show(img *image.RGBA) (*image.RGBA, error) {
 	if !j.shown {
 		return img, nil
 	}
-	img = inWhole(img, j.l.File, j.r.Window)
+	img = inWhole(img, j.l.File, j.r.Part)
 	return paint.Box(j.pg, j.f, j.store.With(j.l.Source, j.l.File.Stand(img)), paint.Options{Part: j.part})
 }
 
 // inWhole lays a file that holds a window of a picture where it lies in the whole one,
 // at the file's scale; the rest is empty, since it is not seen. It may move by a
 // fraction of a px.
-func inWhole(img *image.RGBA, f *picture.File, w picture.Window) *image.RGBA {
+func inWhole(img *image.RGBA, f *picture.File, w picture.Part) *image.RGBA {
 	if w.W >= float64(f.Width) && w.H >= float64(f.Height) {
 		return img
 	}

@@ -325,7 +325,7 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 		r.judges()
 	}
 	slices.SortFunc(l.Rungs, func(a, b *Rung) int {
-		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Window.X, b.Window.X), cmp.Compare(a.Window.Y, b.Window.Y))
+		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Part.X, b.Part.X), cmp.Compare(a.Part.Y, b.Part.Y))
 	})
 	l.bands(p, &rungs)
 }
@@ -333,7 +333,7 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 // rung returns the ladder's rung for a group of needs.
 func (l *Ladder) rung(it item, specs []spec) *Rung {
 	w, h := float64(l.File.Width), float64(l.File.Height)
-	r := &Rung{Window: picture.Window{W: w, H: h}}
+	r := &Rung{Part: picture.Part{W: w, H: h}}
 	switch {
 	case l.File.Vector != nil || w == 0 || h == 0:
 		r.Width, r.Height = max(l.File.Width, 1), max(l.File.Height, 1)
@@ -347,11 +347,11 @@ func (l *Ladder) rung(it item, specs []spec) *Rung {
 				}
 				return p * (all - part)
 			}
-			r.Window.X, r.Window.Y = at(s.x, w, r.Window.W), at(s.y, h, r.Window.H)
+			r.Part.X, r.Part.Y = at(s.x, w, r.Part.W), at(s.y, h, r.Part.H)
 		}
 	}
 	for _, o := range l.Rungs {
-		if o.Width == r.Width && o.Height == r.Height && o.Window == r.Window {
+		if o.Width == r.Width && o.Height == r.Height && o.Part == r.Part {
 			return o
 		}
 	}
@@ -369,18 +369,18 @@ func (r *Rung) shape(it item, w, h float64) {
 	switch {
 	case it.across < 1 && it.down < 1:
 		r.Width, r.Height = up(it.across*w*it.scale+spare), up(it.down*h*it.scale+spare)
-		r.Window.W, r.Window.H = min(float64(r.Width)/it.scale, w), min(float64(r.Height)/it.scale, h)
+		r.Part.W, r.Part.H = min(float64(r.Width)/it.scale, w), min(float64(r.Height)/it.scale, h)
 		r.Width, r.Height = min(r.Width, int(w)), min(r.Height, int(h))
 	case it.across < 1:
 		r.Height = min(up(h*it.scale), int(h))
 		k := float64(r.Height) / h
 		r.Width = min(up(it.across*w*k+spare), int(math.Floor(w*k+1e-9)))
-		r.Window.W = min(float64(r.Width)/k, w)
+		r.Part.W = min(float64(r.Width)/k, w)
 	case it.down < 1:
 		r.Width = min(up(w*it.scale), int(w))
 		k := float64(r.Width) / w
 		r.Height = min(up(it.down*h*k+spare), int(math.Floor(h*k+1e-9)))
-		r.Window.H = min(float64(r.Height)/k, h)
+		r.Part.H = min(float64(r.Height)/k, h)
 	default:
 		least := up(w * it.scale)
 		best := math.Inf(1)

@@ -40,18 +40,39 @@ type Options struct {
 	Jobs     int   // rungs at work at once; 0: one a core
 	Memory   int64 // bytes that pictures at work may take together; 0: 1.5 GB
 	Cache    Cache
-	Share    [2]int // make the sources of part Share[0] (from 1) of Share[1] only
+	Shard    [2]int // make the sources of part Shard[0] (from 1) of Shard[1] only; zero: all
 	Progress func(done, total int, what string)
 }
 
-// Mine reports whether a source is in the share that is made: by its content, so
+// Mine reports whether a source is in the shard that is made: by its content, so
 // that every machine knows its own.
 func (o *Options) Mine(f *picture.File) bool {
-	if o.Share[1] <= 1 {
+	if o.Shard[1] <= 1 {
 		return true
 	}
 	sum := sha256.Sum256(f.Data())
-	return int(uint32(sum[0])<<24|uint32(sum[1])<<16|uint32(sum[2])<<8|uint32(sum[3]))%o.Share[1] == o.Share[0]-1
+	return int(uint32(sum[0])<<24|uint32(sum[1])<<16|uint32(sum[2])<<8|uint32(sum[3]))%o.Shard[1] == o.Shard[0]-1
+}
+
+// Sharded returns the ladders whose sources are in the shard.
+func (o *Options) Sharded(ladders []*Ladder) []*Ladder {
+	return slices.DeleteFunc(slices.Clone(ladders), func(l *Ladder) bool { return !o.Mine(l.File) })
+}
+
+// Sources counts the sources in the shard, and all.
+func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
+	known := map[string]bool{}
+	for _, l := range ladders {
+		if known[l.Source] {
+			continue
+		}
+		known[l.Source] = true
+		all++
+		if o.Mine(l.File) {
+			mine++
+		}
+	}
+	return mine, all
 }
 
 // version is part of every cache key: change it when the same input is to give
@@ -64,8 +85,8 @@ const defaultMemory = 1536 << 20
 // Make codes the files of all ladders. Rungs that come out alike are one file; the
 // same input gives the same bytes, whatever was in the cache and in whatever order
 // work was done. Errors are of pictures, with their layer's place.
-func Make(p *plan.Plan, store *picture.Store, ladders []*Ladder, opt Options) error {
-	m := &maker{p: p, store: store, opt: opt, made: map[string]*once{}}
+func Make(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []*Ladder, opt Options) error {
+	m := &maker{ctx: ctx, p: p, store: store, opt: opt, made: map[string]*once{}}
 	if m.opt.Jobs <= 0 {
 		m.opt.Jobs = runtime.GOMAXPROCS(0)
 	}
@@ -93,7 +114,8 @@ func Make(p *plan.Plan, store *picture.Store, ladders []*Ladder, opt Options) er
 	slices.SortStableFunc(works, func(a, b *batch) int { // the largest first: the last ones fill gaps
 		return cmp.Compare(b.file.Width*b.file.Height, a.file.Width*a.file.Height)
 	})
-	var g errgroup.Group
+	g, ctx := errgroup.WithContext(ctx)
+	m.ctx = ctx
 	for _, w := range works {
 		g.Go(func() error { return m.source(w) })
 	}
@@ -101,6 +123,7 @@ func Make(p *plan.Plan, store *picture.Store, ladders []*Ladder, opt Options) er
 }
 
 type maker struct {
+	ctx   context.Context
 	p     *plan.Plan
 	store *picture.Store
 	opt   Options
@@ -161,7 +184,7 @@ func (w *batch) pixels() (*image.RGBA, error) {
 // tells the others where to begin looking for their quality.
 func (m *maker) source(w *batch) error {
 	cost := min(8*int64(w.file.Width)*int64(w.file.Height), m.opt.Memory/2)
-	if err := m.decoded.Acquire(context.Background(), cost); err != nil {
+	if err := m.decoded.Acquire(m.ctx, cost); err != nil {
 		return err
 	}
 	defer m.decoded.Release(cost)
@@ -173,7 +196,7 @@ func (m *maker) source(w *batch) error {
 		if err := m.rung(w, l, lead, nil); err != nil {
 			return err
 		}
-		var g errgroup.Group
+		g, _ := errgroup.WithContext(m.ctx)
 		for _, r := range slices.Backward(l.Rungs) { // the largest first: small ones fill gaps
 			if r != lead {
 				g.Go(func() error { return m.rung(w, l, r, lead.tried) })
@@ -189,12 +212,12 @@ func (m *maker) source(w *batch) error {
 
 // rung makes the files of one rung, or takes them from the cache.
 func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
-	if err := m.cpu.Acquire(context.Background(), 1); err != nil {
+	if err := m.cpu.Acquire(m.ctx, 1); err != nil {
 		return err
 	}
 	defer m.cpu.Release(1)
 	cost := min(40*int64(r.Width)*int64(r.Height)+30*maxJudged, m.opt.Memory/2)
-	if err := m.coding.Acquire(context.Background(), cost); err != nil {
+	if err := m.coding.Acquire(m.ctx, cost); err != nil {
 		return err
 	}
 	defer m.coding.Release(cost)
@@ -207,7 +230,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 	j := m.judge(l, r)
 	files := m.p.Files
 	h := sha256.New()
-	fmt.Fprintf(h, "%s/%s/%s/%v/%d/%d/%v/%v/%v/%v/%v/%v/%v/%s", version, codec.Version, w.hash, r.Window, r.Width, r.Height,
+	fmt.Fprintf(h, "%s/%s/%s/%v/%d/%d/%v/%v/%v/%v/%v/%v/%v/%s", version, codec.Version, w.hash, r.Part, r.Width, r.Height,
 		l.Tiled, l.Copy, files.Sharpen, l.Quality, files.Formats, m.opt.Thorough, guess, j.signature())
 	key := hex.EncodeToString(h.Sum(nil))
 	m.mu.Lock()
@@ -232,7 +255,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 		}
 	})
 	if o.err != nil {
-		return source.At(o.err, l.Pos, "", 0)
+		return source.Place(o.err, l.Span)
 	}
 	r.Files, r.All, r.tried = slices.Clone(o.Files), o.All, o.Tried
 	for i := range r.Files {
@@ -265,13 +288,13 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hi
 	if err != nil {
 		return made{}, err
 	}
-	ideal := picture.Scale(img, r.Window, r.Width, r.Height, picture.Scaling{Wrap: l.Tiled && !r.Part(l.File), Sharpen: m.p.Files.Sharpen})
+	ideal := picture.Scale(img, r.Part, r.Width, r.Height, picture.Scaling{Wrap: l.Tiled && !r.Partial(l.File), Sharpen: m.p.Files.Sharpen})
 	if err := j.look(ideal); err != nil {
 		return made{}, err
 	}
 	lossless := l.File.Format == "png" || l.File.Format == "gif" || l.File.Format == "bmp" || l.File.Format == "tiff"
 	alpha := picture.HasAlpha(ideal)
-	s := &search{judge: j, want: l.Quality, thorough: m.opt.Thorough}
+	s := &search{ctx: m.ctx, judge: j, want: l.Quality, thorough: m.opt.Thorough}
 	base, err := m.base(w, l, r, s, ideal, guess["jpeg"], lossless, alpha)
 	if err != nil {
 		return made{}, err
@@ -325,7 +348,7 @@ func (m *maker) base(w *batch, l *Ladder, r *Rung, s *search, ideal *image.RGBA,
 			base = Asset{Format: "png", Data: data, Score: 100}
 		}
 	}
-	if !r.Part(l.File) && r.Width == l.File.Width && r.Height == l.File.Height {
+	if !r.Partial(l.File) && r.Width == l.File.Width && r.Height == l.File.Height {
 		// Coding again would only lose.
 		if data := l.File.Clean(); data != nil && len(data) <= len(base.Data) {
 			base = Asset{Format: l.File.Format, Data: data, Score: 100}
@@ -336,6 +359,7 @@ func (m *maker) base(w *batch, l *Ladder, r *Rung, s *search, ideal *image.RGBA,
 
 // search finds the least quality at which a picture looks as it should.
 type search struct {
+	ctx      context.Context
 	judge    *judge
 	want     float64
 	thorough bool
@@ -374,6 +398,9 @@ func (s *search) find(ideal *image.RGBA, format string, h hint) (Asset, error) {
 	lo, hi := limits[0]-1, limits[1]+1 // known to be too bad, and good enough
 	q := min(max(h.quality, limits[0]), limits[1])
 	for i := 1; ; i++ {
+		if err := s.ctx.Err(); err != nil {
+			return best, err
+		}
 		data, err := picture.Code(ideal, picture.Coding{Format: format, Quality: q, Thorough: s.thorough})
 		if err != nil {
 			return best, err

@@ -3,7 +3,7 @@
 //
 //	s := finding.NewSet(2, 3)          // densities and heights that are swept
 //	s.Add(0, 1, []finding.Run{{320, 512}})
-//	s.Statements(densities, heights)   // as few true sentences as there are
+//	s.Statements(grid)                // as few true sentences as there are
 package finding
 
 import (
@@ -45,9 +45,9 @@ func ParseLevel(s string) (Level, error) {
 type Finding struct {
 	Check    string
 	Level    Level
-	Box      string // "" for what concerns the plan
-	Layer    int    // from 1, top first; 0 is the box itself
-	Pos      source.Pos
+	Box      string       // its name; "" for what concerns the plan
+	ID       plan.LayerID // of the layer, or of the box with N 0; zero for the plan
+	Span     source.Span
 	Message  string  // one sentence with the figures at the worst point
 	Measured float64 // the figure there, and what it should have been
 	Wanted   float64
@@ -60,9 +60,6 @@ type Finding struct {
 	How      string         // how the figure was obtained, where it was not by geometry
 	Accepted string         // the reason the plan gives for accepting it
 }
-
-// Run is a range of whole window widths, both ends included.
-type Run struct{ From, To int }
 
 // Span is where a finding holds at one density and height.
 type Span struct {
@@ -113,182 +110,6 @@ func (s Statement) String() string {
 			out += fmt.Sprintf(" in windows %d px high", s.Heights[0])
 		} else {
 			out += fmt.Sprintf(" in %swindows %d to %d px high", some, s.Heights[0], s.Heights[1])
-		}
-	}
-	return out
-}
-
-// Set collects the failing widths of one finding by density and height. The zero
-// value is not ready: see NewSet.
-type Set struct {
-	heights int
-	runs    [][]Run // density after density, height after height
-}
-
-// NewSet is for that many densities and heights.
-func NewSet(densities, heights int) *Set {
-	return &Set{heights: heights, runs: make([][]Run, densities*heights)}
-}
-
-// Add sets the runs at one density and height; they rise and do not touch.
-func (s *Set) Add(density, height int, runs []Run) { s.runs[density*s.heights+height] = runs }
-
-// Runs returns what was added there.
-func (s *Set) Runs(density, height int) []Run { return s.runs[density*s.heights+height] }
-
-// Empty reports whether nothing fails.
-func (s *Set) Empty() bool {
-	for _, r := range s.runs {
-		if len(r) > 0 {
-			return false
-		}
-	}
-	return true
-}
-
-// Spans lists what fails by density and height.
-func (s *Set) Spans(densities []float64, heights []int) []Span {
-	var out []Span
-	for d := range densities {
-		for h := range heights {
-			if r := s.Runs(d, h); len(r) > 0 {
-				out = append(out, Span{densities[d], heights[h], r})
-			}
-		}
-	}
-	return out
-}
-
-// Statements merges what fails into sentences that are all true: densities and
-// heights are named only where they matter. seen are the widths each density is
-// swept at.
-func (s *Set) Statements(densities []float64, seen [][2]int, heights []int) []Statement {
-	type group struct {
-		densities []int
-		always    []Run // at every height
-		any       []Run // at some height
-		same      bool  // at all the same
-		lo, hi    int   // heights at which anything beyond always fails
-	}
-	var groups []group
-	for d := range densities {
-		// A density that fails as a wider seen one does, as far as it is seen, goes
-		// with that one.
-		if at := slices.IndexFunc(groups, func(g group) bool { return s.alike(g.densities[0], d, seen, len(heights)) }); at >= 0 {
-			groups[at].densities = append(groups[at].densities, d)
-			continue
-		}
-		g := group{densities: []int{d}, same: true, lo: -1}
-		g.always = s.Runs(d, 0)
-		g.any = s.Runs(d, 0)
-		for h := 1; h < len(heights); h++ {
-			r := s.Runs(d, h)
-			g.same = g.same && slices.Equal(r, s.Runs(d, 0))
-			g.always, g.any = intersect(g.always, r), union(g.any, r)
-		}
-		for h := range heights {
-			if len(Subtract(s.Runs(d, h), g.always)) > 0 {
-				if g.lo < 0 {
-					g.lo = h
-				}
-				g.hi = h
-			}
-		}
-		groups = append(groups, g)
-	}
-	var out []Statement
-	for _, g := range groups {
-		var names []float64
-		for _, d := range g.densities {
-			names = append(names, densities[d])
-		}
-		if len(g.densities) == len(densities) {
-			names = nil
-		}
-		if len(g.always) > 0 {
-			out = append(out, Statement{Runs: g.always, Densities: names})
-		}
-		if g.same {
-			continue
-		}
-		more := Subtract(g.any, g.always)
-		out = append(out, Statement{Runs: more, Densities: names, Heights: [2]int{heights[g.lo], heights[g.hi]}, Some: !s.all(g.densities[0], more, g.lo, g.hi)})
-	}
-	return out
-}
-
-// alike reports whether density b fails at every height as a does, within the
-// widths b is seen at, which are among those of a.
-func (s *Set) alike(a, b int, seen [][2]int, heights int) bool {
-	if seen[b][0] < seen[a][0] || seen[b][1] > seen[a][1] {
-		return false
-	}
-	for h := range heights {
-		if !slices.Equal(within(s.Runs(a, h), seen[b][0], seen[b][1]), s.Runs(b, h)) {
-			return false
-		}
-	}
-	return true
-}
-
-// all reports whether the runs fail at every height from lo to hi.
-func (s *Set) all(d int, runs []Run, lo, hi int) bool {
-	for h := lo; h <= hi; h++ {
-		if len(Subtract(runs, s.Runs(d, h))) > 0 {
-			return false
-		}
-	}
-	return true
-}
-
-func within(runs []Run, lo, hi int) []Run { return intersect(runs, []Run{{lo, hi}}) }
-
-func intersect(a, b []Run) []Run {
-	var out []Run
-	for i, k := 0, 0; i < len(a) && k < len(b); {
-		lo, hi := max(a[i].From, b[k].From), min(a[i].To, b[k].To)
-		if lo <= hi {
-			out = append(out, Run{lo, hi})
-		}
-		if a[i].To < b[k].To {
-			i++
-		} else {
-			k++
-		}
-	}
-	return out
-}
-
-func union(a, b []Run) []Run {
-	all := append(slices.Clone(a), b...)
-	slices.SortFunc(all, func(x, y Run) int { return x.From - y.From })
-	var out []Run
-	for _, r := range all {
-		if n := len(out); n > 0 && r.From <= out[n-1].To+1 {
-			out[n-1].To = max(out[n-1].To, r.To)
-			continue
-		}
-		out = append(out, r)
-	}
-	return out
-}
-
-// Subtract returns the widths of a that are not in b.
-func Subtract(a, b []Run) []Run {
-	var out []Run
-	for _, r := range a {
-		from := r.From
-		for _, c := range b {
-			if c.To < from || c.From > r.To {
-				continue
-			}
-			if c.From > from {
-				out = append(out, Run{from, c.From - 1})
-			}
-			from = c.To + 1
-		}
-		if from <= r.To {
-			out = append(out, Run{from, r.To})
 		}
 	}
 	return out

@@ -42,7 +42,7 @@ func TestStatementsSayWhatMatters(t *testing.T) {
 		s := NewSet(2, 3)
 		r.fill(s)
 		var got []string
-		for _, st := range s.Statements(d, seen, h) {
+		for _, st := range s.Statements(Grid{Densities: d, Seen: seen, Heights: h}) {
 			got = append(got, st.String())
 		}
 		if !reflect.DeepEqual(got, r.want) {
@@ -60,7 +60,7 @@ func TestStatementsOfNarrowDensities(t *testing.T) {
 	s := NewSet(2, 1)
 	s.Add(0, 0, []Run{{320, 1000}})
 	s.Add(1, 0, []Run{{320, 480}})
-	got := s.Statements([]float64{1, 3}, [][2]int{{320, 1000}, {320, 480}}, []int{700})
+	got := s.Statements(Grid{Densities: []float64{1, 3}, Seen: [][2]int{{320, 1000}, {320, 480}}, Heights: []int{700}})
 	if len(got) != 1 || got[0].String() != "320-1000 px" {
 		t.Errorf("got %v", got)
 	}

@@ -2,7 +2,7 @@
 // padding and content rectangles, in CSS px, y down, from the page's top left.
 //
 //	pg := layout.At(p, plan.Viewport{Width: 390, Height: 844, Density: 3}, layout.Exact)
-//	f := pg.Frame("hero")
+//	f := pg.Frame(p.Boxes[0].ID)
 //	f.Border // the border box
 //
 // Boxes are blocks that follow each other on the page column: widths default to
@@ -52,7 +52,7 @@ const (
 // Frame is one box at one window.
 type Frame struct {
 	Box    *plan.Box
-	At     *plan.Computed
+	Values *plan.Values
 	Env    css.Env
 	Border Rect       // border box on the page
 	Edge   [4]float64 // border widths: top, right, bottom, left
@@ -76,30 +76,24 @@ func (f *Frame) Area(b css.Box) Rect {
 	return f.PaddingBox()
 }
 
-// PageLayout is all boxes at one window.
-type PageLayout struct {
+// Page is all boxes at one window.
+type Page struct {
 	Viewport plan.Viewport
-	Frames   []Frame // canvas and page where the plan declares them, then the boxes
+	Frames   []Frame // by BoxID
 	Height   float64 // of the document, CSS px
 }
 
-// Frame returns the frame of the box of that name, or nil.
-func (p *PageLayout) Frame(name string) *Frame {
-	for i := range p.Frames {
-		if p.Frames[i].Box.Name == name {
-			return &p.Frames[i]
-		}
-	}
-	return nil
+// Frame returns the frame of a box.
+func (p *Page) Frame(id plan.BoxID) *Frame { return &p.Frames[id] }
+
+// window resolves lengths at one window.
+type window struct {
+	grid   float64 // steps per CSS px, 0 for exact
+	env    css.Env
+	values *plan.Resolver
 }
 
-// solver resolves lengths at one window.
-type solver struct {
-	grid float64 // steps per CSS px, 0 for exact
-	env  css.Env
-}
-
-func (s *solver) q(v float64) float64 {
+func (s *window) q(v float64) float64 {
 	if s.grid == 0 {
 		return v
 	}
@@ -125,115 +119,142 @@ func BorderWidth(b *css.Border, env *css.Env) float64 {
 	return max(math.Floor(w+1e-6), 1) / d
 }
 
-// Room is memory that layouts of one plan are made in, one after another. The
-// zero value is ready.
+// Pages lays a plan out at one window after another. It is safe in parallel.
+type Pages struct {
+	plan   *plan.Plan
+	values *plan.Resolver
+}
+
+// Of is for the windows of a plan.
+func Of(p *plan.Plan) *Pages { return &Pages{p, plan.NewResolver(p)} }
+
+// At lays the boxes out at a window.
+func (ps *Pages) At(v plan.Viewport, mode Mode) *Page { return ps.Room().At(v, mode) }
+
+// Room is memory that layouts are made in, one after another, by one goroutine.
+func (ps *Pages) Room() *Room {
+	return &Room{pages: ps, page: Page{Frames: make([]Frame, len(ps.plan.All()))}}
+}
+
+// Room is memory that layouts of one plan are made in: see Pages.Room.
 type Room struct {
-	frames []Frame
-	page   PageLayout
+	pages *Pages
+	page  Page
 }
 
-// At lays the plan's boxes out at a window.
-func At(p *plan.Plan, v plan.Viewport, mode Mode) *PageLayout {
-	var r Room
-	return r.At(p, v, mode)
-}
+// At lays a plan's boxes out at one window. Use Pages for many windows.
+func At(p *plan.Plan, v plan.Viewport, mode Mode) *Page { return Of(p).At(v, mode) }
 
-// At is the function of that name in the room's memory: the result holds until
-// the next call.
-func (r *Room) At(p *plan.Plan, v plan.Viewport, mode Mode) *PageLayout {
-	s := solver{env: v.Env()}
+// At lays the boxes out at a window. The result holds until the next call.
+func (r *Room) At(v plan.Viewport, mode Mode) *Page {
+	p := r.pages.plan
+	s := window{env: v.Env(), values: r.pages.values}
 	if mode == Device {
 		s.grid = 64 * v.Density
 	}
-	r.page = PageLayout{Viewport: v}
-	out := &r.page
-	var canvas, page *Frame
-	if r.frames == nil {
-		r.frames = make([]Frame, 0, len(p.Boxes)+2)
-	}
-	frames := r.frames[:0]
-	if p.Canvas != nil {
-		frames = append(frames, s.frame(p.Canvas, 16))
-		canvas = &frames[len(frames)-1]
-	}
-	font := 16.0
-	column := Rect{0, 0, v.Width, 0}
-	var sizes boxSizes
+	pg := &r.page
+	pg.Viewport = v
+	col := column{window: &s, font: 16, width: v.Width}
 	if p.Page != nil {
-		frames = append(frames, s.frame(p.Page, 16))
-		page = &frames[len(frames)-1]
-		font = page.Env.Em
-		sizes = s.sizes(page, v.Width, v.Height)
-		page.Border = Rect{sizes.left, 0, sizes.width, 0}
-		column = page.ContentBox()
-		column.W = sizes.width - page.Edge[1] - page.Edge[3] - page.Pad[1] - page.Pad[3]
-	}
-	// margin holds what collapses so far: the largest positive and negative.
-	var margin collapse
-	y, started := 0.0, false
-	topOpen := page == nil || page.Edge[0] == 0 && page.Pad[0] == 0
-	if page != nil {
-		margin.add(sizes.marginTop)
-		if !topOpen {
-			y = margin.take()
-			page.Border.Y = y
-			y += page.Edge[0] + page.Pad[0]
-			started = true
-		}
-	}
-	inner := 0.0 // height percentages refer to: the page's, where it is definite
-	if page != nil && sizes.heightDefinite {
-		inner = max(sizes.height-page.Edge[0]-page.Edge[2]-page.Pad[0]-page.Pad[2], 0)
+		col.open(&pg.Frames[p.Page.ID], p.Page, v)
 	}
 	for _, b := range p.Boxes {
-		f := s.frame(b, font)
-		if f.At.Style.FontSize == nil {
-			f.Env.Em = font
-		}
-		z := s.sizes(&f, column.W, inner)
-		margin.add(z.marginTop)
-		y += margin.take()
-		if !started && page != nil {
-			page.Border.Y = y
-		}
-		started = true
-		f.Border = Rect{column.X + z.left, y, z.width, z.height}
-		y += z.height
-		margin.add(z.marginBottom)
-		frames = append(frames, f)
+		col.add(&pg.Frames[b.ID], b)
 	}
-	if page != nil {
-		if !started {
-			y += margin.take()
-			page.Border.Y = y
-		}
-		bottomOpen := page.Edge[2] == 0 && page.Pad[2] == 0 && !sizes.heightDefinite && sizes.minHeight == 0
-		if !bottomOpen {
-			y += margin.take()
-		}
-		h := y - page.Border.Y + page.Edge[2] + page.Pad[2]
-		if sizes.heightDefinite {
-			h = sizes.height
-		}
-		page.Border.H = sizes.clampHeight(h)
-		y = page.Border.Bottom()
-		margin.add(sizes.marginBottom)
-	}
-	y += margin.take()
-	out.Height = max(y, 0)
+	pg.Height = col.close()
 	if p.Canvas != nil {
-		canvas = &frames[0]
-		min := v.Height // the root fills the window unless the plan says otherwise
-		if m := canvas.At.Size(plan.MinHeight); m != nil && !m.Auto {
-			min = s.q(m.Len.Resolve(&canvas.Env, v.Height))
-		} else if m != nil {
-			min = 0
-		}
-		canvas.Border = Rect{0, 0, v.Width, max(out.Height, min)}
-		out.Height = canvas.Border.H
+		f := &pg.Frames[p.Canvas.ID]
+		s.frame(f, p.Canvas, 16)
+		f.Border = Rect{0, 0, v.Width, max(pg.Height, s.least(f))}
+		pg.Height = f.Border.H
 	}
-	out.Frames = frames
-	return out
+	return pg
+}
+
+// least is the least height of the canvas: the root fills the window unless the plan says
+// otherwise.
+func (s *window) least(canvas *Frame) float64 {
+	m := canvas.Values.Size(plan.MinHeight)
+	switch {
+	case m == nil:
+		return s.env.Height
+	case m.Auto:
+		return 0
+	}
+	return s.q(m.Len.Resolve(&canvas.Env, s.env.Height))
+}
+
+// column puts boxes one below the other on the page column.
+type column struct {
+	*window
+	page    *Frame // nil: the window itself
+	sizes   boxSizes
+	font    float64
+	left    float64 // of the content
+	width   float64
+	inner   float64  // height percentages refer to: the page's, where it is definite
+	margin  collapse // what collapses so far
+	y       float64
+	started bool // something separates the page's top margin from the next
+}
+
+// open begins the column in the content box of the page.
+func (c *column) open(page *Frame, box *plan.Box, v plan.Viewport) {
+	c.frame(page, box, 16)
+	c.page, c.font = page, page.Env.Em
+	c.sizes = c.window.sizes(page, v.Width, v.Height)
+	page.Border = Rect{c.sizes.left, 0, c.sizes.width, 0}
+	c.left = page.ContentBox().X
+	c.width = c.sizes.width - page.Edge[1] - page.Edge[3] - page.Pad[1] - page.Pad[3]
+	c.margin.add(c.sizes.marginTop)
+	if page.Edge[0] != 0 || page.Pad[0] != 0 { // margins do not go through it
+		c.y = c.margin.take()
+		page.Border.Y = c.y
+		c.y += page.Edge[0] + page.Pad[0]
+		c.started = true
+	}
+	if c.sizes.heightDefinite {
+		c.inner = max(c.sizes.height-page.Edge[0]-page.Edge[2]-page.Pad[0]-page.Pad[2], 0)
+	}
+}
+
+// add puts a box below what is there.
+func (c *column) add(f *Frame, b *plan.Box) {
+	c.frame(f, b, c.font)
+	if f.Values.Style.FontSize == nil {
+		f.Env.Em = c.font
+	}
+	z := c.window.sizes(f, c.width, c.inner)
+	c.margin.add(z.marginTop)
+	c.y += c.margin.take()
+	if !c.started && c.page != nil {
+		c.page.Border.Y = c.y
+	}
+	c.started = true
+	f.Border = Rect{c.left + z.left, c.y, z.width, z.height}
+	c.y += z.height
+	c.margin.add(z.marginBottom)
+}
+
+// close ends the column and returns the height of the document.
+func (c *column) close() float64 {
+	if page := c.page; page != nil {
+		if !c.started {
+			c.y += c.margin.take()
+			page.Border.Y = c.y
+		}
+		if page.Edge[2] != 0 || page.Pad[2] != 0 || c.sizes.heightDefinite || c.sizes.minHeight != 0 {
+			c.y += c.margin.take()
+		}
+		h := c.y - page.Border.Y + page.Edge[2] + page.Pad[2]
+		if c.sizes.heightDefinite {
+			h = c.sizes.height
+		}
+		page.Border.H = c.sizes.clampHeight(h)
+		c.y = page.Border.Bottom()
+		c.margin.add(c.sizes.marginBottom)
+	}
+	return max(c.y+c.margin.take(), 0)
 }
 
 // collapse adds up adjoining vertical margins.
@@ -249,22 +270,22 @@ func (c *collapse) take() float64 {
 	return v
 }
 
-func (s *solver) frame(b *plan.Box, parentFont float64) Frame {
-	at := b.At(&s.env)
-	f := Frame{Box: b, At: at, Env: s.env}
+// frame fills in all of a frame but its rectangle and paddings.
+func (s *window) frame(f *Frame, b *plan.Box, parentFont float64) {
+	*f = Frame{Box: b, Values: s.values.At(b.ID, &s.env), Env: s.env}
 	f.Env.Em, f.Env.Rem = parentFont, 16
-	if n := at.Style.FontSize; n != nil {
+	st := &f.Values.Style
+	if n := st.FontSize; n != nil {
 		f.Env.Em = n.Resolve(&f.Env, parentFont)
 	}
 	black := css.RGBA{A: 1}
 	f.Env.Current = black
-	if at.Style.ColorSet {
-		f.Env.Current = at.Style.Color.Resolve(black)
+	if st.ColorSet {
+		f.Env.Current = st.Color.Resolve(black)
 	}
 	for i := range 4 {
-		f.Edge[i] = BorderWidth(&at.Style.Borders[i], &f.Env)
+		f.Edge[i] = BorderWidth(&st.Borders[i], &f.Env)
 	}
-	return f
 }
 
 // boxSizes are the used sizes of a border box and its margins.
@@ -281,8 +302,8 @@ func (z *boxSizes) clampHeight(h float64) float64 { return max(min(h, z.maxHeigh
 // sizes resolves a box in a containing block. cw is its width, ch its height
 // where that is definite, else 0. Widths and heights are of the border box.
 // Source: CSS 2.2, 10.3.3 and 10.7 (https://www.w3.org/TR/CSS22/visudet.html#blockwidth).
-func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
-	st := &f.At.Style
+func (s *window) sizes(f *Frame, cw, ch float64) boxSizes {
+	st := &f.Values.Style
 	for i := range 4 {
 		f.Pad[i] = s.q(max(st.Padding[i].Resolve(&f.Env, cw), 0))
 	}
@@ -293,7 +314,7 @@ func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
 		}
 	}
 	get := func(name plan.Dimension, base float64) (float64, bool) {
-		z := f.At.Size(name)
+		z := f.Values.Size(name)
 		if z == nil || z.Auto || base == 0 && z.Len.HasPercent() {
 			return 0, false
 		}
@@ -305,8 +326,8 @@ func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
 	width, definite := get(plan.Width, cw)
 	if !definite {
 		width = max(cw-m[1]-m[3], 0)
-		if h, ok := get(plan.Height, ch); ok && f.At.Ratio > 0 {
-			width = s.q(h * f.At.Ratio)
+		if h, ok := get(plan.Height, ch); ok && f.Values.Ratio > 0 {
+			width = s.q(h * f.Values.Ratio)
 			definite = true
 		}
 	}
@@ -327,12 +348,12 @@ func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
 			z.left = free
 		}
 	}
-	if f.At.Steps != nil {
-		z.height, z.heightDefinite = s.q(plan.StepHeight(f.At.Steps, s.env.Width)), true
+	if f.Values.Steps != nil {
+		z.height, z.heightDefinite = s.q(plan.StepHeight(f.Values.Steps, s.env.Width)), true
 	} else if h, ok := get(plan.Height, ch); ok {
 		z.height, z.heightDefinite = h, true
-	} else if f.At.Ratio > 0 {
-		z.height, z.heightDefinite = s.q(z.width/f.At.Ratio), true
+	} else if f.Values.Ratio > 0 {
+		z.height, z.heightDefinite = s.q(z.width/f.Values.Ratio), true
 	}
 	if v, ok := get(plan.MaxHeight, ch); ok {
 		z.maxHeight = v
@@ -348,14 +369,14 @@ func (s *solver) sizes(f *Frame, cw, ch float64) boxSizes {
 // padding box, as those of an absolutely positioned element.
 func (f *Frame) TextRect(t *plan.TextArea) Rect {
 	in := f.PaddingBox()
-	get := func(name string, base float64) (float64, bool) {
-		n, ok := t.Edges[name]
-		if !ok {
+	get := func(e plan.TextEdge, base float64) (float64, bool) {
+		n := t.Edges[e]
+		if n == nil {
 			return 0, false
 		}
 		return n.Resolve(&f.Env, base), true
 	}
-	axis := func(start, end, size string, length float64) (float64, float64) {
+	axis := func(start, end, size plan.TextEdge, length float64) (float64, float64) {
 		a, hasA := get(start, length)
 		b, hasB := get(end, length)
 		n, hasN := get(size, length)
@@ -367,7 +388,7 @@ func (f *Frame) TextRect(t *plan.TextArea) Rect {
 		}
 		return a, length - a - b
 	}
-	x, w := axis("left", "right", "width", in.W)
-	y, h := axis("top", "bottom", "height", in.H)
+	x, w := axis(plan.EdgeLeft, plan.EdgeRight, plan.EdgeWidth, in.W)
+	y, h := axis(plan.EdgeTop, plan.EdgeBottom, plan.EdgeHeight, in.H)
 	return Rect{in.X + x, in.Y + y, max(w, 0), max(h, 0)}
 }

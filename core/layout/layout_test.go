@@ -53,9 +53,14 @@ func TestBoxesByHand(t *testing.T) {
 		{"short canvas", "canvas: {min-height: 0px, css: 'background: red'}\nboxes: [{name: a, height: 10px}]", map[string]Rect{"canvas": {0, 0, 1000, 10}}},
 	}
 	for _, r := range rows {
-		pg := At(parse(t, r.plan), v, Exact)
+		p := parse(t, r.plan)
+		pg := At(p, v, Exact)
 		for name, want := range r.want {
-			got := pg.Frame(name).Border
+			b, err := p.Box(name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := pg.Frame(b.ID).Border
 			if math.Abs(got.X-want.X)+math.Abs(got.Y-want.Y)+math.Abs(got.W-want.W)+math.Abs(got.H-want.H) > 1e-9 {
 				t.Errorf("%s: %s is %+v, want %+v", r.name, name, got, want)
 			}
@@ -67,7 +72,7 @@ func TestBordersAreWholeDevicePixels(t *testing.T) {
 	p := parse(t, "boxes: [{name: a, height: 50px, border: 1px solid red}]")
 	// 1px at 1.25 is 1.25 device px, floored to 1 = 0.8 CSS px; at 0.5 it stays 1 device px
 	for density, want := range map[float64]float64{1: 1, 1.25: 0.8, 1.5: 1 / 1.5, 2: 1, 0.5: 2} {
-		f := At(p, plan.Viewport{Width: 100, Height: 100, Density: density}, Exact).Frame("a")
+		f := At(p, plan.Viewport{Width: 100, Height: 100, Density: density}, Exact).Frame(0)
 		if math.Abs(f.Edge[0]-want) > 1e-9 {
 			t.Errorf("at %g: %g px, want %g", density, f.Edge[0], want)
 		}
@@ -76,12 +81,12 @@ func TestBordersAreWholeDevicePixels(t *testing.T) {
 
 func TestTextAreasAreOfThePaddingBox(t *testing.T) {
 	p := parse(t, "boxes: [{name: a, width: 220px, height: 120px, border: 10px solid red, text: [{area: {left: 10%, bottom: 20px, width: 50%, height: 30px}}, {area: {left: 5px, right: 15px, top: 0}}]}]")
-	f := At(p, plan.Viewport{Width: 400, Height: 300, Density: 1}, Exact).Frame("a")
+	f := At(p, plan.Viewport{Width: 400, Height: 300, Density: 1}, Exact).Frame(0)
 	// padding box 200 x 100 at 10, 10: left 20, width 100; top 100-20-30 = 50
-	if got := f.TextRect(&f.At.Text[0]); got != (Rect{30, 60, 100, 30}) {
+	if got := f.TextRect(&f.Values.Text[0]); got != (Rect{30, 60, 100, 30}) {
 		t.Errorf("first area %+v", got)
 	}
-	if got := f.TextRect(&f.At.Text[1]); got != (Rect{15, 10, 180, 100}) {
+	if got := f.TextRect(&f.Values.Text[1]); got != (Rect{15, 10, 180, 100}) {
 		t.Errorf("second area %+v", got)
 	}
 }
@@ -96,9 +101,10 @@ func BenchmarkLayout20Boxes(b *testing.B) {
 		b.Fatal(err)
 	}
 	b.ReportAllocs()
+	room := Of(p).Room()
 	w := 320.0
 	for b.Loop() {
-		At(p, plan.Viewport{Width: w, Height: 900, Density: 2}, Exact)
+		room.At(plan.Viewport{Width: w, Height: 900, Density: 2}, Exact)
 		if w++; w > 3840 {
 			w = 320
 		}

@@ -24,7 +24,7 @@ func benchmarkBox(b *testing.B, css string) {
 		b.Fatal(err)
 	}
 	pg := layout.At(p, plan.Viewport{Width: 1440, Height: 900, Density: 1}, layout.Device)
-	f := pg.Frame("a")
+	f := pg.Frame(p.Boxes[0].ID)
 	if _, err := Box(pg, f, store, Options{}); err != nil { // decodes
 		b.Fatal(err)
 	}

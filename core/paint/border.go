@@ -15,7 +15,7 @@ import (
 func (c *canvas) border(f *layout.Frame, k float64) {
 	var width [4]float64
 	any := false
-	st := &f.At.Style
+	st := &f.Values.Style
 	var colours [4]css.RGBA
 	for i, b := range st.Borders {
 		width[i] = math.Floor(f.Edge[i]*k + 0.5)

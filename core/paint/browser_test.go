@@ -77,7 +77,7 @@ func ours(t testing.TB, cases []testCase, store *picture.Store) (*image.RGBA, []
 			continue
 		}
 		pg := layout.At(p, plan.Viewport{Width: windowW, Height: windowH, Density: d}, layout.Device)
-		f := pg.Frame("b")
+		f := pg.Frame(p.Boxes[0].ID)
 		img, err := Box(pg, f, store, Options{})
 		if err != nil {
 			t.Errorf("%s: %v\n%s", c.id, err, c.css)
@@ -389,7 +389,7 @@ func TestPagesAgainstBrowser(t *testing.T) {
 			t.Fatal(err)
 		}
 		pg := layout.At(p, plan.Viewport{Width: windowW, Height: windowH, Density: r.density}, layout.Device)
-		img, err := Box(pg, pg.Frame(r.box), store, Options{Scroll: r.scroll})
+		img, err := Box(pg, pg.Frame(boxID(t, p, r.box)), store, Options{Scroll: r.scroll})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -401,4 +401,14 @@ func TestPagesAgainstBrowser(t *testing.T) {
 			saveCase(t, fmt.Sprintf("whole-%d", i), got, want, box)
 		}
 	}
+}
+
+// boxID finds a box by its name.
+func boxID(t testing.TB, p *plan.Plan, name string) plan.BoxID {
+	t.Helper()
+	b, err := p.Box(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b.ID
 }

@@ -46,7 +46,7 @@ func (c *canvas) clip(f *layout.Frame, box css.Box, k float64) *clip {
 func OuterRadii(f *layout.Frame, k float64) [4][2]float64 {
 	var r [4][2]float64
 	zero := true
-	for i, v := range f.At.Style.Radii {
+	for i, v := range f.Values.Style.Radii {
 		h, w := v.H.Resolve(&f.Env, f.Border.W), v.V.Resolve(&f.Env, f.Border.H)
 		if h > 0 && w > 0 {
 			r[i] = [2]float64{h * k, w * k}

@@ -70,9 +70,18 @@ func Solid8(c css.RGBA) [4]uint8 {
 	return [4]uint8{f(c.R), f(c.G), f(c.B), f(1)}
 }
 
+// smallPixels is about how many px a box is painted small with: enough for the contrast
+// under text, in a millisecond.
+const smallPixels = 9000
+
+// SmallScale is the scale at which a box is painted small.
+func SmallScale(f *layout.Frame) float64 {
+	return min(1, math.Sqrt(smallPixels/(f.Border.W*f.Border.H)))
+}
+
 // Box paints the border box of a frame. Errors are of its pictures, or a
 // *source.LimitError when the box is too large.
-func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Options) (*image.RGBA, error) {
+func Box(pg *layout.Page, f *layout.Frame, store *picture.Store, opt Options) (*image.RGBA, error) {
 	k := opt.Scale
 	if k == 0 {
 		k = f.Env.Density
@@ -80,23 +89,23 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 	x0, y0, x1, y1 := place.SnapRect(f.Border, k)
 	w, h := x1-x0, y1-y0
 	if w <= 0 || h <= 0 {
-		return nil, &source.SyntaxError{Pos: f.Box.Pos, Msg: fmt.Sprintf("the box %q has no size at %s (%gx%g px)", f.Box.Name, pg.Viewport, f.Border.W, f.Border.H),
+		return nil, &source.SyntaxError{Span: f.Box.Span, Msg: fmt.Sprintf("the box %q has no size at %s (%gx%g px)", f.Box.Name, pg.Viewport, f.Border.W, f.Border.H),
 			Hint: "give it a height"}
 	}
 	if int64(w)*int64(h) > MaxPixels {
-		return nil, &source.LimitError{Pos: f.Box.Pos, Msg: fmt.Sprintf("the box %q would be %dx%d device px", f.Box.Name, w, h)}
+		return nil, &source.LimitError{Span: f.Box.Span, Msg: fmt.Sprintf("the box %q would be %dx%d device px", f.Box.Name, w, h)}
 	}
 	if !opt.Part.Empty() {
 		part := opt.Part.Intersect(image.Rect(0, 0, w, h))
 		x0, y0, w, h = x0+part.Min.X, y0+part.Min.Y, part.Dx(), part.Dy()
 	}
 	var layers []place.Placed
-	for i := range f.At.Layers() {
-		if img, _ := f.At.Layers()[i].Image.Pick(f.Env.Density); opt.Loading && img.IsURL {
+	for i := range f.Values.Layers() {
+		if img, _ := f.Values.Layers()[i].Image.Pick(f.Env.Density); opt.Loading && img.IsURL {
 			continue
 		}
 		var p place.Placed
-		if ok, err := place.Layer(&p, f, pg, i, opt.Scroll, store); err != nil {
+		if ok, err := (place.Stage{Page: pg, Store: store, Scroll: opt.Scroll}).Layer(&p, f, i); err != nil {
 			return nil, err
 		} else if ok {
 			layers = append(layers, p)
@@ -104,8 +113,8 @@ func Box(pg *layout.PageLayout, f *layout.Frame, store *picture.Store, opt Optio
 	}
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	c := canvas{dst: dst, x0: x0, y0: y0}
-	bottom := f.At.Layers()[len(f.At.Layers())-1]
-	colour := Solid8(f.At.Style.Background.Color.Resolve(f.Env.Current))
+	bottom := f.Values.Layers()[len(f.Values.Layers())-1]
+	colour := Solid8(f.Values.Style.Background.Color.Resolve(f.Env.Current))
 	if colour[3] > 0 && bottom.Clip != css.TextClip {
 		area := f.Area(bottom.Clip)
 		cx0, cy0, cx1, cy1 := place.SnapRect(area, k)
@@ -132,14 +141,14 @@ type canvas struct {
 // filtered paints a layer; one with filters is painted by itself first, as the
 // pseudo-element is that the stylesheet gives it.
 func (c *canvas) filtered(f *layout.Frame, l *place.Placed, k float64) error {
-	if len(l.Notes.Filters) == 0 {
+	if len(l.Plan.Filters) == 0 {
 		return c.layer(f, l, k)
 	}
 	own := canvas{dst: image.NewRGBA(c.dst.Rect), x0: c.x0, y0: c.y0}
 	if err := own.layer(f, l, k); err != nil {
 		return err
 	}
-	img := applyFilters(own.dst, l.Notes.Filters, &f.Env, k)
+	img := applyFilters(own.dst, l.Plan.Filters, &f.Env, k)
 	for y := range img.Rect.Dy() {
 		over(c.dst.Pix[y*c.dst.Stride:][:4*img.Rect.Dx()], img.Pix[y*img.Stride:][:4*img.Rect.Dx()])
 	}
@@ -189,7 +198,7 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 		img, err = l.File.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
 	}
 	if err != nil {
-		return nil, source.At(err, l.Notes.Pos, "", 0)
+		return nil, source.Place(err, l.Plan.Span)
 	}
 	sh := c.tiles(img, l.File.Opaque(), s, x, y, dest)
 	if smp, ok := sh.(imageShader); ok && l.Layer.Attachment == css.Fixed && s.One {
@@ -215,7 +224,7 @@ func (c *canvas) vector(l *place.Placed, s *place.Snapped, x, y float64, dest im
 		view.X, view.Y = s.Phase.X*view.KX, s.Phase.Y*view.KY
 		img, err := l.File.Draw(dest.Dx(), dest.Dy(), view)
 		if err != nil {
-			return nil, source.At(err, l.Notes.Pos, "", 0)
+			return nil, source.Place(err, l.Plan.Span)
 		}
 		smp := &sampler{img: img, sx: 1, sy: 1, ox: -float64(dest.Min.X), oy: -float64(dest.Min.Y)}
 		smp.prepare(dest.Min.X, dest.Max.X)
@@ -226,7 +235,7 @@ func (c *canvas) vector(l *place.Placed, s *place.Snapped, x, y float64, dest im
 		view.KX, view.KY = kx, ky
 		img, err := l.File.Draw(tile.Rect.Dx(), tile.Rect.Dy(), view)
 		if err != nil {
-			failed = source.At(err, l.Notes.Pos, "", 0)
+			failed = source.Place(err, l.Plan.Span)
 			return
 		}
 		draw.Draw(tile, tile.Rect, img, image.Point{}, draw.Src)

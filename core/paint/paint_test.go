@@ -17,7 +17,7 @@ func paintBox(t *testing.T, w, h, declarations string, density float64) *image.R
 		t.Fatal(err)
 	}
 	pg := layout.At(p, plan.Viewport{Width: 500, Height: 400, Density: density}, layout.Device)
-	img, err := Box(pg, pg.Frame("b"), testStore(), Options{})
+	img, err := Box(pg, pg.Frame(p.Boxes[0].ID), testStore(), Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -167,7 +167,7 @@ func TestHugeBoxesAreRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	pg := layout.At(p, plan.Viewport{Width: 500, Height: 400, Density: 1}, layout.Device)
-	if _, err := Box(pg, pg.Frame("b"), testStore(), Options{}); err == nil {
+	if _, err := Box(pg, pg.Frame(p.Boxes[0].ID), testStore(), Options{}); err == nil {
 		t.Error("a box of 810 gigapixels is painted")
 	}
 }

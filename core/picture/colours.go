@@ -90,9 +90,22 @@ func (m *mean) swatch(total float64) Swatch {
 	return Swatch{gammaByte(m.r / m.w), gammaByte(m.g / m.w), gammaByte(m.b / m.w), m.w / total}
 }
 
+// EdgeColours are the average colours along the top, right, bottom and left edge.
+type EdgeColours [4]Swatch
+
+// clearEdge is how opaque an edge may be that nothing touches, of its length: a few soft
+// px of a motif may.
+const clearEdge = 0.05
+
+// ClearX reports whether left and right edge are clear, as around a motif that stands alone.
+func (e EdgeColours) ClearX() bool { return e[1].Share < clearEdge && e[3].Share < clearEdge }
+
+// ClearY is the same of the top and bottom edge.
+func (e EdgeColours) ClearY() bool { return e[0].Share < clearEdge && e[2].Share < clearEdge }
+
 // Edges returns the average colour along the top, right, bottom and left edge
 // (linear light, by alpha). Share is how opaque the edge is, 0..1.
-func Edges(img *image.RGBA) [4]Swatch {
+func Edges(img *image.RGBA) EdgeColours {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	var m [4]mean
 	px := func(x, y int) []uint8 { return img.Pix[y*img.Stride+4*x:][:4] }
@@ -104,7 +117,7 @@ func Edges(img *image.RGBA) [4]Swatch {
 		m[1].add(px(w-1, y), 1)
 		m[3].add(px(0, y), 1)
 	}
-	return [4]Swatch{m[0].swatch(float64(w)), m[1].swatch(float64(h)), m[2].swatch(float64(w)), m[3].swatch(float64(h))}
+	return EdgeColours{m[0].swatch(float64(w)), m[1].swatch(float64(h)), m[2].swatch(float64(w)), m[3].swatch(float64(h))}
 }
 
 // MainColours returns up to n colours that the picture mostly is, by share.

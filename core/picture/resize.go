@@ -7,12 +7,12 @@ import (
 	"tourmaline/core/work"
 )
 
-// Window is a part of a picture in px, not rounded: what a file is made from.
-type Window struct{ X, Y, W, H float64 }
+// Part is a part of a picture in px, not rounded: what a file is made from.
+type Part struct{ X, Y, W, H float64 }
 
 // Whole is the window of all of a picture.
-func Whole(img *image.RGBA) Window {
-	return Window{0, 0, float64(img.Rect.Dx()), float64(img.Rect.Dy())}
+func Whole(img *image.RGBA) Part {
+	return Part{0, 0, float64(img.Rect.Dx()), float64(img.Rect.Dy())}
 }
 
 // Scaling says how Scale makes a picture smaller. The zero value is for a picture
@@ -27,7 +27,7 @@ type Scaling struct {
 // colour of transparent px shows. The filter is the Catmull-Rom cubic, as wide as
 // the step between new px. At the picture's own size it returns img itself.
 // See docs/RATIONALE.md, "Why is scaling done in linear light?".
-func Scale(img *image.RGBA, win Window, w, h int, o Scaling) *image.RGBA {
+func Scale(img *image.RGBA, win Part, w, h int, o Scaling) *image.RGBA {
 	sw, sh := img.Rect.Dx(), img.Rect.Dy()
 	if win == Whole(img) && sw == w && sh == h {
 		return img

@@ -28,7 +28,7 @@ func noise(w, h int, alpha bool) *image.RGBA {
 
 // scaleSlowly is the definition: every new px is the weighted sum over all source px,
 // in float64.
-func scaleSlowly(img *image.RGBA, win Window, w, h int, wrap bool) [][4]float64 {
+func scaleSlowly(img *image.RGBA, win Part, w, h int, wrap bool) [][4]float64 {
 	sw, sh := img.Rect.Dx(), img.Rect.Dy()
 	weights := func(start, length float64, i, n, all int) map[int]float64 {
 		step := length / float64(n)
@@ -76,14 +76,14 @@ func scaleSlowly(img *image.RGBA, win Window, w, h int, wrap bool) [][4]float64 
 func TestScaleIsItsDefinition(t *testing.T) {
 	for _, c := range []struct {
 		sw, sh, w, h int
-		win          Window
+		win          Part
 		alpha, wrap  bool
 	}{
-		{20, 14, 7, 5, Window{0, 0, 20, 14}, false, false},
-		{20, 14, 7, 5, Window{3.3, 1.25, 12.5, 9.75}, true, false},
-		{16, 16, 9, 9, Window{0, 0, 16, 16}, true, true},
-		{9, 9, 9, 4, Window{0, 0, 9, 9}, false, true},
-		{3, 40, 1, 3, Window{0, 0, 3, 40}, false, false},
+		{20, 14, 7, 5, Part{0, 0, 20, 14}, false, false},
+		{20, 14, 7, 5, Part{3.3, 1.25, 12.5, 9.75}, true, false},
+		{16, 16, 9, 9, Part{0, 0, 16, 16}, true, true},
+		{9, 9, 9, 4, Part{0, 0, 9, 9}, false, true},
+		{3, 40, 1, 3, Part{0, 0, 3, 40}, false, false},
 	} {
 		img := noise(c.sw, c.sh, c.alpha)
 		got := Scale(img, c.win, c.w, c.h, Scaling{Wrap: c.wrap})
@@ -132,7 +132,7 @@ func TestScaleOfAWindow(t *testing.T) {
 			img.SetRGBA(x, y, color.RGBA{v, v, v, 255})
 		}
 	}
-	got := Scale(img, Window{50.4, 0, 99.2, 8}, 31, 2, Scaling{})
+	got := Scale(img, Part{50.4, 0, 99.2, 8}, 31, 2, Scaling{})
 	for x := range 31 {
 		light := (50.4 + (float64(x)+0.5)*99.2/31 - 0.5) / 200
 		if d := int(got.RGBAAt(x, 0).R) - int(FromLinear(light)); d < -1 || d > 1 {

@@ -11,21 +11,27 @@ import (
 // Placed is one layer of a box with what it lands as.
 type Placed struct {
 	Input
+	ID      plan.LayerID
+	Plan    *plan.Layer   // what the plan says of it beyond CSS; never nil
 	Image   *css.Image    // after image-set() has chosen
 	File    *picture.File // nil for gradients and layers without an image
-	Notes   *plan.Notes
 	Landing Landing
 }
 
-// Box places every layer of a frame, top first. scroll is how far the page is
-// scrolled, CSS px, which moves fixed layers over the page. Layers without an
-// image are left out. Errors are of the pictures, with the layer's place.
-func Box(f *layout.Frame, pg *layout.PageLayout, scroll float64, store *picture.Store) ([]Placed, error) {
-	layers := f.At.Layers()
-	out := make([]Placed, 0, len(layers))
-	for i := range layers {
+// Stage is a page at a window, with the pictures that it shows.
+type Stage struct {
+	Page   *layout.Page
+	Store  *picture.Store
+	Scroll float64 // how far the page is scrolled, CSS px, which moves fixed layers over it
+}
+
+// Box places every layer of a frame, top first. Layers without an image are left out.
+// Errors are of the pictures, with the layer's place.
+func (s Stage) Box(f *layout.Frame) ([]Placed, error) {
+	out := make([]Placed, 0, len(f.Values.Layers()))
+	for i := range f.Values.Layers() {
 		var p Placed
-		if ok, err := Layer(&p, f, pg, i, scroll, store); err != nil {
+		if ok, err := s.Layer(&p, f, i); err != nil {
 			return nil, err
 		} else if ok {
 			out = append(out, p)
@@ -36,15 +42,16 @@ func Box(f *layout.Frame, pg *layout.PageLayout, scroll float64, store *picture.
 
 // Layer places layer i of a frame into p; it is false where the layer has no
 // image. It does not allocate.
-func Layer(p *Placed, f *layout.Frame, pg *layout.PageLayout, i int, scroll float64, store *picture.Store) (bool, error) {
-	l := &f.At.Layers()[i]
+func (s Stage) Layer(p *Placed, f *layout.Frame, i int) (bool, error) {
+	l := &f.Values.Layers()[i]
 	img, density := l.Image.Pick(f.Env.Density)
 	if img.IsNone() {
 		return false, nil
 	}
-	*p = Placed{Image: img, Notes: &f.At.Notes[i]}
-	p.Input = Input{Layer: l, Env: &f.Env, Pixels: density, Keep: p.Notes.Keep, Focus: p.Notes.Focus}
-	p.Area, p.Paint = areas(f, pg, l, scroll)
+	// Field by field: this is the innermost loop of every sweep.
+	p.ID, p.Plan, p.Image, p.File, p.Natural, p.Opaque = l.ID, l.Plan, img, nil, Natural{}, [4]bool{}
+	p.Layer, p.Env, p.Pixels, p.Keep, p.Focus = &l.Layer, &f.Env, density, l.Plan.Keep, l.Plan.Focus
+	p.Area, p.Paint = s.areas(f, &l.Layer)
 	p.Bound = p.Paint
 	if f.Box.Role != plan.Canvas {
 		p.Bound = f.Border
@@ -52,18 +59,18 @@ func Layer(p *Placed, f *layout.Frame, pg *layout.PageLayout, i int, scroll floa
 	p.Edge = f.Edge
 	for side := range f.Edge {
 		if f.Edge[side] > 0 {
-			b := &f.At.Style.Borders[side]
+			b := &f.Values.Style.Borders[side]
 			p.Opaque[side] = b.Style == "solid" && b.Color.Resolve(f.Env.Current).A >= 1
 		}
 	}
 	if img.IsURL {
-		file, err := store.File(img.URL)
+		file, err := s.Store.File(img.URL)
 		if err != nil {
-			return false, source.At(err, p.Notes.Pos, "", 0)
+			return false, source.Place(err, l.Plan.Span)
 		}
 		p.File, p.Natural = file, NaturalSize(file, density)
 	}
-	p.Landing = Land(&p.Input)
+	p.Landing.land(&p.Input)
 	return true, nil
 }
 
@@ -78,15 +85,16 @@ func NaturalSize(f *picture.File, density float64) Natural {
 
 // areas returns the positioning and the painting area of a layer on the page.
 // The canvas paints the whole window; what is fixed is sized against the window.
-func areas(f *layout.Frame, pg *layout.PageLayout, l *css.Layer, scroll float64) (area, paint layout.Rect) {
+func (s *Stage) areas(f *layout.Frame, l *css.Layer) (area, paint layout.Rect) {
+	window := s.Page.Viewport
 	paint = f.Area(l.Clip)
 	area = f.Area(l.Origin)
 	if f.Box.Role == plan.Canvas {
 		paint = f.Border
-		paint.H = max(paint.H, pg.Viewport.Height)
+		paint.H = max(paint.H, window.Height)
 	}
 	if l.Attachment == css.Fixed {
-		area = layout.Rect{X: 0, Y: scroll, W: pg.Viewport.Width, H: pg.Viewport.Height}
+		area = layout.Rect{X: 0, Y: s.Scroll, W: window.Width, H: window.Height}
 	}
 	return area, paint
 }

@@ -52,15 +52,24 @@ func Device(in *Input, k float64) Snapped {
 	}
 	sw, sh := float64(ax1-ax0), float64(ay1-ay0)
 	aw, ah := grid(in.Area.W*k), grid(in.Area.H*k)
-	w, h := tileSize(in.Layer, in.Env, in.Natural, aw, ah, sw, sh, k, true)
-	w0, h0 := grid(w), grid(h)
-	w, h = roundTiles(in.Layer, sw, sh, w0, h0)
-	w, h = grid(w), grid(h)
-	ax := deviceIn{in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, k, aw, sw, w, w0, in.Area.X * k, paint.X * k, paint.W * k, bound.Right() * k, ax0, px0, px1, bx0, bx1, in.Layer.Origin, in.Layer.Clip, in.Edge[css.Left], in.Opaque[css.Left]}
-	ay := deviceIn{in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, k, ah, sh, h, h0, in.Area.Y * k, paint.Y * k, paint.H * k, bound.Bottom() * k, ay0, py0, py1, by0, by1, in.Layer.Origin, in.Layer.Clip, in.Edge[css.Top], in.Opaque[css.Top]}
-	x, y := ax.snap(), ay.snap()
-	s := Snapped{Dest: [4]int{x.d0, y.d0, x.d1, y.d1}, Clip: clip, Tile: Point{w, h}, Phase: Point{x.phase, y.phase},
+	snapped := Point{sw, sh}
+	first := tileSize(in, sizing{area: Point{aw, ah}, snapped: snapped, k: k, device: true})
+	first = Point{grid(first.X), grid(first.Y)}
+	tile := roundTiles(in.Layer, snapped, first)
+	tile = Point{grid(tile.X), grid(tile.Y)}
+	x := (&deviceIn{repeat: in.Layer.Repeat.X, pos: &in.Layer.Position.X, env: in.Env, k: k,
+		area: aw, snapped: sw, tile: tile.X, unround: first.X,
+		areaAt: in.Area.X * k, paintAt: paint.X * k, paintLen: paint.W * k, boundEnd: bound.Right() * k,
+		a0: ax0, p0: px0, p1: px1, b0: bx0, b1: bx1,
+		origin: in.Layer.Origin, clip: in.Layer.Clip, edge: in.Edge[css.Left], opaque: in.Opaque[css.Left]}).snap()
+	y := (&deviceIn{repeat: in.Layer.Repeat.Y, pos: &in.Layer.Position.Y, env: in.Env, k: k,
+		area: ah, snapped: sh, tile: tile.Y, unround: first.Y,
+		areaAt: in.Area.Y * k, paintAt: paint.Y * k, paintLen: paint.H * k, boundEnd: bound.Bottom() * k,
+		a0: ay0, p0: py0, p1: py1, b0: by0, b1: by1,
+		origin: in.Layer.Origin, clip: in.Layer.Clip, edge: in.Edge[css.Top], opaque: in.Opaque[css.Top]}).snap()
+	s := Snapped{Dest: [4]int{x.d0, y.d0, x.d1, y.d1}, Clip: clip, Tile: tile, Phase: Point{x.phase, y.phase},
 		Space: Point{x.space, y.space}, Part: Point{x.part, y.part}}
+	w, h := tile.X, tile.Y
 	if w <= 0 || h <= 0 {
 		s.Dest = [4]int{px0, py0, px0, py0}
 		return s

@@ -60,21 +60,13 @@ type Landing struct {
 	Area    layout.Rect // positioning area
 	Paint   layout.Rect // painting area
 	Painted layout.Rect // bounds of what the image paints in the painting area
-	Crop    Sides       // per cent of the picture that the box cuts off
-	Bare    float64     // CSS px² of the painting area without image
+	Crop    Sides       // share of the picture that the box cuts off at each side, 0..1
+	Bare    float64     // share of the painting area without image, 0..1
 	Scale   Point       // drawn px per natural px; 0 where there is no natural size
 	Sharp   float64     // picture px per device px drawn, the smaller axis; +Inf for vectors and gradients
-	Keep    float64     // share of keep that is visible, 0..1; 1 where there is none
+	InView  float64     // share of keep that is visible, 0..1; 1 where there is none
 	Focus   Point       // where the focus lands in the painting area, 0..1 inside it
 	Repeats Point       // tiles across the painting area
-}
-
-// BareShare is the bare part of the painting area, 0..1.
-func (l *Landing) BareShare() float64 {
-	if a := l.Paint.W * l.Paint.H; a > 0 {
-		return l.Bare / a
-	}
-	return 0
 }
 
 // Stretch is how much wider the picture is drawn than its shape wants: 1 is
@@ -89,95 +81,124 @@ func (l *Landing) Stretch() float64 {
 // Land computes a landing. It does not allocate.
 // Source: CSS Backgrounds 3, background-size, -position and -repeat
 // (https://www.w3.org/TR/css-backgrounds-3/#the-background-size).
-func Land(in *Input) Landing {
-	w, h := tileSize(in.Layer, in.Env, in.Natural, in.Area.W, in.Area.H, in.Area.W, in.Area.H, 1, false)
-	w, h = roundTiles(in.Layer, in.Area.W, in.Area.H, w, h)
-	x := onAxis(in.Layer.Repeat.X, &in.Layer.Position.X, in.Env, in.Area.X, in.Area.W, in.Paint.X, in.Paint.W, w)
-	y := onAxis(in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env, in.Area.Y, in.Area.H, in.Paint.Y, in.Paint.H, h)
-	l := Landing{
-		Size: Point{w, h}, Origin: Point{x.origin, y.origin}, Step: Point{x.step, y.step},
+func Land(in *Input) (l Landing) {
+	l.land(in)
+	return l
+}
+
+func (l *Landing) land(in *Input) {
+	area := Point{in.Area.W, in.Area.H}
+	size := roundTiles(in.Layer, area, tileSize(in, sizing{area: area, snapped: area, k: 1}))
+	x := axis{area: in.Area.X, length: in.Area.W, paint: in.Paint.X, painted: in.Paint.W, tile: size.X}
+	y := axis{area: in.Area.Y, length: in.Area.H, paint: in.Paint.Y, painted: in.Paint.H, tile: size.Y}
+	x.land(in.Layer.Repeat.X, &in.Layer.Position.X, in.Env)
+	y.land(in.Layer.Repeat.Y, &in.Layer.Position.Y, in.Env)
+	*l = Landing{
+		Size: size, Origin: Point{x.origin, y.origin}, Step: Point{x.step, y.step},
 		Area: in.Area, Paint: in.Paint,
 		Painted: layout.Rect{X: x.lo, Y: y.lo, W: x.hi - x.lo, H: y.hi - y.lo},
-		Bare:    in.Paint.W*in.Paint.H - x.covered*y.covered,
-		Sharp:   math.Inf(1), Keep: 1,
+		Sharp:   math.Inf(1), InView: 1,
 		Repeats: Point{x.count, y.count},
 	}
-	if l.Bare < 1e-9 {
-		l.Bare = 0
+	if bare := in.Paint.W*in.Paint.H - x.covered*y.covered; bare >= 1e-9 {
+		l.Bare = bare / (in.Paint.W * in.Paint.H)
 	}
-	if w > 0 && h > 0 {
-		l.Crop.Left, l.Crop.Right = x.crop(in.Paint.X, in.Paint.W, w)
-		l.Crop.Top, l.Crop.Bottom = y.crop(in.Paint.Y, in.Paint.H, h)
+	if size.X > 0 && size.Y > 0 {
+		l.Crop.Left, l.Crop.Right = x.crop()
+		l.Crop.Top, l.Crop.Bottom = y.crop()
 	}
 	if n := in.Natural; n.W > 0 && n.H > 0 {
-		l.Scale = Point{w / n.W, h / n.H}
-		if !n.Vector && w > 0 && h > 0 {
+		l.Scale = Point{size.X / n.W, size.Y / n.H}
+		if !n.Vector && size.X > 0 && size.Y > 0 {
 			l.Sharp = in.Pixels / (max(l.Scale.X, l.Scale.Y) * in.Env.Density)
 		}
 	}
 	if k := in.Keep; k != nil {
-		l.Keep = x.visible(k.X*w, k.W*w, in.Paint.X, in.Paint.W) * y.visible(k.Y*h, k.H*h, in.Paint.Y, in.Paint.H)
-	}
-	focus := plan.Point{X: 0.5, Y: 0.5}
-	switch {
-	case in.Focus != nil:
-		focus = *in.Focus
-	case in.Keep != nil:
-		focus = plan.Point{X: in.Keep.X + in.Keep.W/2, Y: in.Keep.Y + in.Keep.H/2}
+		l.InView = x.visible(k.X, k.W) * y.visible(k.Y, k.H)
 	}
 	if in.Paint.W > 0 && in.Paint.H > 0 {
-		l.Focus = Point{(x.origin + focus.X*w - in.Paint.X) / in.Paint.W, (y.origin + focus.Y*h - in.Paint.Y) / in.Paint.H}
+		f := in.focus()
+		l.Focus = Point{(x.origin + f.X*size.X - in.Paint.X) / in.Paint.W, (y.origin + f.Y*size.Y - in.Paint.Y) / in.Paint.H}
 	}
-	return l
 }
 
-// tileSize is the drawn size of the image before rounding of round. aw, ah are
-// the positioning area, sw, sh the same snapped to device px (equal to it in
-// exact geometry); k is units per CSS px; device asks for the rounding of contain.
-// Percentages of images without a natural size, cover and contain are of the
-// snapped area, as browsers do.
-func tileSize(l *css.Layer, env *css.Env, n Natural, aw, ah, sw, sh, k float64, device bool) (w, h float64) {
-	ratio := n.Ratio
-	nw, nh := n.W*k, n.H*k
-	if nw == 0 && nh == 0 && ratio == 0 {
-		aw, ah = sw, sh
+// focus is the point that should be near the middle: the middle of keep, or of the
+// picture, where none is named.
+func (in *Input) focus() plan.Point {
+	switch {
+	case in.Focus != nil:
+		return *in.Focus
+	case in.Keep != nil:
+		return plan.Point{X: in.Keep.X + in.Keep.W/2, Y: in.Keep.Y + in.Keep.H/2}
 	}
-	s := &l.Size
-	if s.Kind != css.SizeLengths {
-		if ratio == 0 {
-			return sw, sh
-		}
-		wide := sw > sh*ratio // the area is wider than the picture
-		if wide == (s.Kind == css.Cover) {
-			w, h = sw, sw/ratio
-		} else {
-			w, h = sh*ratio, sh
-		}
-		if s.Kind == css.Contain && device {
-			w, h = max(math.Floor(w+0.5), 1), max(math.Floor(h+0.5), 1)
-		}
-		return w, h
+	return plan.Point{X: 0.5, Y: 0.5}
+}
+
+// sizing is what a drawn size is reckoned in: the positioning area, the same snapped to
+// device px (equal to it in exact geometry), and units per CSS px; device asks for the
+// rounding of contain.
+type sizing struct {
+	area, snapped Point
+	k             float64
+	device        bool
+}
+
+// tileSize is the drawn size of the image before rounding of round. Percentages of
+// images without a natural size, cover and contain are of the snapped area, as browsers
+// do.
+func tileSize(in *Input, z sizing) Point {
+	n := in.Natural
+	if n.W == 0 && n.H == 0 && n.Ratio == 0 {
+		z.area = z.snapped
 	}
+	if in.Layer.Size.Kind != css.SizeLengths {
+		return z.filling(in.Layer.Size.Kind, n.Ratio)
+	}
+	return z.lengths(in, n.W*z.k, n.H*z.k)
+}
+
+// filling is the size of cover and contain: the area itself where there is no ratio.
+func (z *sizing) filling(kind css.SizeKind, ratio float64) Point {
+	sw, sh := z.snapped.X, z.snapped.Y
+	if ratio == 0 {
+		return z.snapped
+	}
+	out := Point{sh * ratio, sh}
+	wide := sw > sh*ratio // the area is wider than the picture
+	if wide == (kind == css.Cover) {
+		out = Point{sw, sw / ratio}
+	}
+	if kind == css.Contain && z.device {
+		out = Point{max(math.Floor(out.X+0.5), 1), max(math.Floor(out.Y+0.5), 1)}
+	}
+	return out
+}
+
+// lengths is the size of lengths, percentages and auto, of an image of nw x nh units.
+func (z *sizing) lengths(in *Input, nw, nh float64) Point {
+	s, ratio := &in.Layer.Size, in.Natural.Ratio
+	aw, ah := z.area.X, z.area.Y
+	var w, h float64
 	if !s.AutoW {
-		w = max(s.W.Resolve(env, aw/k)*k, 0)
+		w = max(s.W.Resolve(in.Env, aw/z.k)*z.k, 0)
 	}
 	if !s.AutoH {
-		h = max(s.H.Resolve(env, ah/k)*k, 0)
+		h = max(s.H.Resolve(in.Env, ah/z.k)*z.k, 0)
 	}
 	switch {
 	case s.AutoW && s.AutoH:
 		switch {
 		case nw > 0 && nh > 0:
-			return nw, nh
+			return Point{nw, nh}
 		case ratio > 0 && nw > 0:
-			return nw, nw / ratio
+			return Point{nw, nw / ratio}
 		case ratio > 0 && nh > 0:
-			return nh * ratio, nh
+			return Point{nh * ratio, nh}
 		case ratio > 0: // as contain
 			if aw > ah*ratio {
-				return ah * ratio, ah
+				return Point{ah * ratio, ah}
 			}
-			return aw, aw / ratio
+			return Point{aw, aw / ratio}
 		}
 		if w = nw; w == 0 {
 			w = aw
@@ -204,82 +225,98 @@ func tileSize(l *css.Layer, env *css.Env, n Natural, aw, ah, sw, sh, k float64, 
 			h = ah
 		}
 	}
-	return w, h
+	return Point{w, h}
 }
 
 // roundTiles applies round: a whole number of tiles fills the area, and an auto
 // side keeps the ratio unless it is rounded itself.
 // Source: CSS Backgrounds 3 (https://www.w3.org/TR/css-backgrounds-3/#background-size, last paragraph).
-func roundTiles(l *css.Layer, aw, ah, w, h float64) (float64, float64) {
-	rx, ry := l.Repeat.X == css.Round && w > 0 && aw > 0, l.Repeat.Y == css.Round && h > 0 && ah > 0
+func roundTiles(l *css.Layer, area, size Point) Point {
+	rx := l.Repeat.X == css.Round && size.X > 0 && area.X > 0
+	ry := l.Repeat.Y == css.Round && size.Y > 0 && area.Y > 0
 	lengths := l.Size.Kind == css.SizeLengths
-	w0, h0 := w, h
+	out := size
 	if rx {
-		w = aw / max(1, math.Floor(aw/w0+0.5))
+		out.X = area.X / max(1, math.Floor(area.X/size.X+0.5))
 		if lengths && l.Size.AutoH && l.Repeat.Y != css.Round {
-			h = h0 * w / w0
+			out.Y = size.Y * out.X / size.X
 		}
 	}
 	if ry {
-		h = ah / max(1, math.Floor(ah/h0+0.5))
+		out.Y = area.Y / max(1, math.Floor(area.Y/size.Y+0.5))
 		if lengths && l.Size.AutoW && l.Repeat.X != css.Round {
-			w = w0 * h / h0
+			out.X = size.X * out.Y / size.Y
 		}
 	}
-	return w, h
+	return out
 }
 
-// axis is a landing on one axis.
+// axis is a landing on one axis: CSS px.
 type axis struct {
+	area, length   float64 // where the positioning area begins, and how long it is
+	paint, painted float64 // the same of the painting area
+	tile           float64
+
 	origin, step float64
 	lo, hi       float64 // bounds of what is painted
 	covered      float64 // length of the painting area that has image
 	count        float64
 }
 
-func onAxis(r css.Repeat, pos *css.Edge, env *css.Env, area, length, paint, plen, tile float64) axis {
-	a := axis{origin: area + pos.ResolveEdge(env, length-tile), lo: paint, hi: paint}
-	if tile <= 0 || plen <= 0 {
-		return a
+func (a *axis) land(repeat css.Repeat, pos *css.Edge, env *css.Env) {
+	a.origin, a.lo, a.hi = a.area+pos.ResolveEdge(env, a.length-a.tile), a.paint, a.paint
+	if a.tile <= 0 || a.painted <= 0 {
+		return
 	}
-	switch r {
+	switch repeat {
 	case css.Tile, css.Round:
-		a.step = tile
+		a.step = a.tile
 	case css.SpaceTiles:
 		// Fewer than two whole tiles: one, placed by position as without repeat.
-		if n := math.Floor(length/tile + 1e-9); n >= 2 {
-			a.origin = area
-			a.step = tile + (length-n*tile)/(n-1)
+		if n := math.Floor(a.length/a.tile + 1e-9); n >= 2 {
+			a.origin = a.area
+			a.step = a.tile + (a.length-n*a.tile)/(n-1)
 		}
 	}
 	if a.step == 0 {
-		a.lo, a.hi = max(a.origin, paint), min(a.origin+tile, paint+plen)
-		if a.hi <= a.lo {
-			a.lo, a.hi = paint, paint
-			return a
-		}
-		a.covered = a.hi - a.lo
-		a.count = a.covered / tile
-		return a
+		a.single()
+	} else {
+		a.repeated()
 	}
-	a.count = plen / a.step
-	a.covered = coveredBy(paint+plen-a.origin, a.step, tile) - coveredBy(paint-a.origin, a.step, tile)
-	a.lo, a.hi = paint, paint+plen
-	if gap := a.step - tile; gap > 1e-9 { // bounds leave out gaps at the ends
-		if m := mod(paint-a.origin, a.step); m > tile {
-			a.lo = paint + a.step - m
-		}
-		if m := mod(paint+plen-a.origin, a.step); m > tile {
-			a.hi = paint + plen - (m - tile)
-		}
-	}
-	return a
 }
 
-// coveredBy is the covered length from the origin to x, negative to the left.
-func coveredBy(x, step, tile float64) float64 {
-	n := math.Floor(x / step)
-	return n*tile + min(x-n*step, tile)
+// single fills in what one tile covers.
+func (a *axis) single() {
+	a.lo, a.hi = max(a.origin, a.paint), min(a.origin+a.tile, a.paint+a.painted)
+	if a.hi <= a.lo {
+		a.lo, a.hi = a.paint, a.paint
+		return
+	}
+	a.covered = a.hi - a.lo
+	a.count = a.covered / a.tile
+}
+
+// repeated fills in what tiles cover; bounds leave out gaps at the ends.
+func (a *axis) repeated() {
+	end := a.paint + a.painted
+	a.count = a.painted / a.step
+	a.covered = a.coveredTo(end-a.origin) - a.coveredTo(a.paint-a.origin)
+	a.lo, a.hi = a.paint, end
+	if a.step-a.tile <= 1e-9 {
+		return
+	}
+	if m := mod(a.paint-a.origin, a.step); m > a.tile {
+		a.lo = a.paint + a.step - m
+	}
+	if m := mod(end-a.origin, a.step); m > a.tile {
+		a.hi = end - (m - a.tile)
+	}
+}
+
+// coveredTo is the covered length from the origin to x, negative to the left.
+func (a *axis) coveredTo(x float64) float64 {
+	n := math.Floor(x / a.step)
+	return n*a.tile + min(x-n*a.step, a.tile)
 }
 
 // mod is a modulo b in 0 <= v < b.
@@ -291,30 +328,30 @@ func mod(a, b float64) float64 {
 	return m
 }
 
-// crop is what the painting area cuts off the positioned tile, per cent, at the
-// near and the far side. Where it repeats whole beside the cut, nothing is lost.
-func (a *axis) crop(paint, plen, tile float64) (near, far float64) {
-	if a.step > 0 && plen >= a.step+tile {
+// crop is the share of the positioned tile that the painting area cuts off at the near
+// and the far side. Where it repeats whole beside the cut, nothing is lost.
+func (a *axis) crop() (near, far float64) {
+	if a.step > 0 && a.painted >= a.step+a.tile {
 		return 0, 0
 	}
-	near = min(max(paint-a.origin, 0), tile) / tile * 100
-	far = min(max(a.origin+tile-paint-plen, 0), tile) / tile * 100
+	near = min(max(a.paint-a.origin, 0), a.tile) / a.tile
+	far = min(max(a.origin+a.tile-a.paint-a.painted, 0), a.tile) / a.tile
 	return near, far
 }
 
-// visible is the share of a piece of the picture (offset and length in drawn px)
-// that the painting area shows in the tile that shows most of it.
-func (a *axis) visible(off, length, paint, plen float64) float64 {
+// visible is the share of a part of the picture (where it begins and how long it is, of
+// the picture) that the painting area shows in the tile that shows most of it.
+func (a *axis) visible(from, length float64) float64 {
+	length *= a.tile
 	if length <= 0 {
 		return 0
 	}
-	see := func(at float64) float64 {
-		return max(min(at+length, paint+plen)-max(at, paint), 0) / length
-	}
-	at := a.origin + off
+	end := a.paint + a.painted
+	see := func(at float64) float64 { return max(min(at+length, end)-max(at, a.paint), 0) / length }
+	at := a.origin + from*a.tile
 	best := see(at)
 	if a.step > 0 {
-		n := math.Ceil((paint - at) / a.step) // the first copy that begins inside
+		n := math.Ceil((a.paint - at) / a.step) // the first copy that begins inside
 		best = max(best, see(at+n*a.step), see(at+(n-1)*a.step))
 	}
 	return min(best, 1)

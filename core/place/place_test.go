@@ -87,7 +87,7 @@ func TestLandByHand(t *testing.T) {
 		got := Land(&Input{Layer: &l, Env: &window, Natural: r.natural, Pixels: 1, Area: area, Paint: area})
 		w := r.want
 		if !near(got.Size.X, w.w) || !near(got.Size.Y, w.h) || !near(got.Origin.X, w.x) || !near(got.Origin.Y, w.y) ||
-			!near(got.Step.X, w.stepX) || !near(got.Step.Y, w.stepY) || math.Abs(got.Bare-w.bare) > 1e-4 {
+			!near(got.Step.X, w.stepX) || !near(got.Step.Y, w.stepY) || math.Abs(got.Bare*area.W*area.H-w.bare) > 1e-4 {
 			t.Errorf("%s: %s in %gx%g:\n got size %v origin %v step %v bare %g\nwant %+v", r.name, r.background, r.aw, r.ah, got.Size, got.Origin, got.Step, got.Bare, w)
 		}
 	}
@@ -102,11 +102,11 @@ func TestLandTellsCropKeepFocusAndSharpness(t *testing.T) {
 	// focus 0.3 at -190+240 = 50: (50-10)/400 = 0.1. Sharp: 1600/800 per CSS px, /3.
 	got := Land(&Input{Layer: &l, Env: &env, Natural: raster(1600, 800), Pixels: 1, Area: area, Paint: area,
 		Keep: &plan.Region{X: 0.2, Y: 0, W: 0.2, H: 1}, Focus: &plan.Point{X: 0.3, Y: 0.5}})
-	if got.Crop != (Sides{Left: 25, Right: 25}) {
-		t.Errorf("crop %+v, want 25%% left and right", got.Crop)
+	if got.Crop != (Sides{Left: 0.25, Right: 0.25}) {
+		t.Errorf("crop %+v, want a quarter left and right", got.Crop)
 	}
-	if !near(got.Keep, 0.75) || !near(got.Focus.X, 0.1) || !near(got.Focus.Y, 0.5) || !near(got.Sharp, 2.0/3) {
-		t.Errorf("keep %g focus %v sharp %g, want 0.75, {0.1 0.5}, 0.667", got.Keep, got.Focus, got.Sharp)
+	if !near(got.InView, 0.75) || !near(got.Focus.X, 0.1) || !near(got.Focus.Y, 0.5) || !near(got.Sharp, 2.0/3) {
+		t.Errorf("keep %g focus %v sharp %g, want 0.75, {0.1 0.5}, 0.667", got.InView, got.Focus, got.Sharp)
 	}
 	if got.Repeats != (Point{0.5, 1}) {
 		t.Errorf("repeats %v, want half the picture across", got.Repeats)
@@ -148,8 +148,8 @@ func TestBareAgainstSampling(t *testing.T) {
 			return float64(hit) / n
 		}
 		want := paint.W*paint.H - cover(paint.X, paint.W, got.Origin.X, got.Step.X, got.Size.X)*cover(paint.Y, paint.H, got.Origin.Y, got.Step.Y, got.Size.Y)
-		if math.Abs(got.Bare-want) > 0.03*paint.W*paint.H+40 {
-			t.Errorf("%s %s tile %gx%g in %gx%g: bare %g, sampled %g", styles[sx], styles[sy], tw, th, aw, ah, got.Bare, want)
+		if math.Abs(got.Bare*paint.W*paint.H-want) > 0.03*paint.W*paint.H+40 {
+			t.Errorf("%s %s tile %gx%g in %gx%g: bare %g, sampled %g", styles[sx], styles[sy], tw, th, aw, ah, got.Bare*paint.W*paint.H, want)
 		}
 	}
 }
@@ -164,13 +164,13 @@ func TestCoverProperties(t *testing.T) {
 		l := layer(t, "url(a) center/cover no-repeat")
 		l.Position.X.Offset, l.Position.Y.Offset = css.Pct(r.Float64()*100), css.Pct(r.Float64()*100)
 		got := Land(&Input{Layer: &l, Env: &window, Natural: n, Pixels: 1, Area: area, Paint: area})
-		if got.Bare > 1e-6*area.W*area.H || math.Abs(got.Stretch()-1) > 1e-9 {
+		if got.Bare > 1e-6 || math.Abs(got.Stretch()-1) > 1e-9 {
 			t.Fatalf("%+v in %+v: bare %g stretch %g", n, area, got.Bare, got.Stretch())
 		}
 		if !near(got.Size.X, area.W) && !near(got.Size.Y, area.H) {
 			t.Fatalf("%+v in %+v: neither side fits: %v", n, area, got.Size)
 		}
-		if seen := 100 - got.Crop.Left - got.Crop.Right; math.Abs(seen-area.W/got.Size.X*100) > 1e-6 {
+		if seen := 1 - got.Crop.Left - got.Crop.Right; math.Abs(seen-area.W/got.Size.X) > 1e-8 {
 			t.Fatalf("%+v in %+v: crop %+v, seen %g", n, area, got.Crop, seen)
 		}
 	}

@@ -20,8 +20,7 @@ type Files struct {
 	Sharpen   float64   // 0..1, after scaling
 	Crop      bool      // files hold only what is seen
 	Give      []Measure // what may be given up for a budget, in this order
-	Less      float64   // what a budget took from every quality
-	Pos       source.Pos
+	Span      source.Span
 }
 
 // Floor is how many picture px a device px needs at a density and those above it.
@@ -77,18 +76,18 @@ func ParseQuality(s string) (float64, error) {
 	return 0, &source.SyntaxError{Text: s, Want: "high, normal, low, or the similarity wanted as a number from 50 to 99.9"}
 }
 
-func (p *Plan) readFiles(n *node) error {
+func (p *Plan) readFiles(n node) error {
 	f := &p.Files
-	f.Pos = n.pos
-	share := func(dst *float64, want string) func(*node) error {
-		return func(n *node) (err error) {
+	f.Span = n.Span
+	within := func(dst *float64, want string) func(node) error {
+		return func(n node) (err error) {
 			if *dst, err = n.percent(); err == nil && (*dst < 0 || *dst > 1) {
 				err = n.fail(want)
 			}
 			return
 		}
 	}
-	words := func(n *node, known []string, want string) ([]string, error) {
+	words := func(n node, known []string, want string) ([]string, error) {
 		items, err := n.list()
 		if err != nil {
 			return nil, err
@@ -106,10 +105,10 @@ func (p *Plan) readFiles(n *node) error {
 		}
 		return out, nil
 	}
-	return n.keys(map[string]func(*node) error{
-		"quality":   func(n *node) (err error) { f.Quality, err = parsed(n, ParseQuality); return },
-		"sharpness": func(n *node) error { return f.readSharpness(n) },
-		"most": func(n *node) error {
+	return n.keys(handlers{
+		"quality":   func(n node) (err error) { f.Quality, err = parsed(n, ParseQuality); return },
+		"sharpness": func(n node) error { return f.readSharpness(n) },
+		"most": func(n node) error {
 			s, err := n.text()
 			if err != nil {
 				return err
@@ -119,13 +118,13 @@ func (p *Plan) readFiles(n *node) error {
 			}
 			return nil
 		},
-		"worth":   share(&f.Worth, "the share that another file must save, 0% to 100%"),
-		"sharpen": share(&f.Sharpen, "how much is sharpened, 0% to 100%"),
-		"formats": func(n *node) (err error) {
+		"worth":   within(&f.Worth, "the share that another file must save, 0% to 100%"),
+		"sharpen": within(&f.Sharpen, "how much is sharpened, 0% to 100%"),
+		"formats": func(n node) (err error) {
 			f.Formats, err = words(n, []string{"avif", "webp"}, "avif or webp, each once: JPEG or PNG are always there")
 			return
 		},
-		"crop": func(n *node) error {
+		"crop": func(n node) error {
 			s, err := n.text()
 			if err != nil {
 				return err
@@ -136,7 +135,7 @@ func (p *Plan) readFiles(n *node) error {
 			f.Crop = s == "seen"
 			return nil
 		},
-		"over-budget": func(n *node) error {
+		"over-budget": func(n node) error {
 			var known []string
 			for _, m := range Measures {
 				known = append(known, string(m))
@@ -151,7 +150,7 @@ func (p *Plan) readFiles(n *node) error {
 }
 
 // readSharpness reads one floor for all densities, or {1: 1, 3: 0.75}.
-func (f *Files) readSharpness(n *node) error {
+func (f *Files) readSharpness(n node) error {
 	bad := "a sharpness from 0.3 to 2 picture px for each device px"
 	if !n.isMap() {
 		v, err := n.float(bad)
@@ -172,7 +171,7 @@ func (f *Files) readSharpness(n *node) error {
 	for _, kv := range ps {
 		d, err := strconv.ParseFloat(kv.key, 64)
 		if err != nil || d < 0.1 || d > 10 || len(f.Sharpness) > 0 && d <= f.Sharpness[len(f.Sharpness)-1].Density {
-			return &source.SyntaxError{Pos: kv.pos, In: "sharpness", Text: kv.key, Want: "a density between 0.1 and 10, larger than the one before"}
+			return &source.SyntaxError{Span: kv.at, In: "sharpness", Text: kv.key, Want: "a density between 0.1 and 10, larger than the one before"}
 		}
 		v, err := kv.val.float(bad)
 		if err != nil {

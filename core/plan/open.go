@@ -1,7 +1,8 @@
 package plan
 
 import (
-	"fmt"
+	"errors"
+	"slices"
 	"strings"
 
 	"tourmaline/core/css"
@@ -19,9 +20,9 @@ func (l *Layer) Settled(k OpenKind) string {
 }
 
 // open notes a value that is left to settle; what stands behind = is settled.
-func (l *Layer) open(n *node, kind OpenKind, text string) Open {
+func (l *Layer) open(n node, kind OpenKind, text string) Open {
 	wish, settled, _ := strings.Cut(text, "=")
-	o := Open{Kind: kind, Pos: n.pos, Text: text, Wish: strings.TrimSpace(wish), Settled: strings.TrimSpace(settled)}
+	o := Open{Kind: kind, Span: n.Span, Path: n.Path(), Wish: strings.TrimSpace(wish), Settled: strings.TrimSpace(settled)}
 	if i := strings.Index(text, " = "); i >= 0 { // a query may hold = too
 		o.Wish, o.Settled = strings.TrimSpace(text[:i]), strings.TrimSpace(text[i+3:])
 	}
@@ -30,20 +31,21 @@ func (l *Layer) open(n *node, kind OpenKind, text string) Open {
 }
 
 // behind parses what was settled; errors have the place of the value.
-func behind[T any](n *node, text string, parse func(string) (T, error)) (T, error) {
+func behind[T any](n node, text string, parse func(string) (T, error)) (T, error) {
 	v, err := parse(text)
 	if err != nil {
 		if e, ok := err.(*source.SyntaxError); ok {
-			e.In = n.key
+			e.In = n.Key
 		}
-		return v, source.At(n.cutByComment(err), n.pos, "", 0)
+		return v, source.Place(n.cutByComment(err), n.Span)
 	}
 	return v, nil
 }
 
 // openPosition reads auto, or auto = 64% 58%, (width < 560px) 71% 58%: the value
 // that holds everywhere, then the ranges of widths with another one.
-func (l *Layer) openPosition(n *node, text string) error {
+func (l *Layer) openPosition(n node, text string) error {
+	l.Auto = true
 	o := l.open(n, OpenPosition, text)
 	if o.Wish != "auto" {
 		return n.fail("auto, or auto = and what was settled")
@@ -72,7 +74,7 @@ func (l *Layer) openPosition(n *node, text string) error {
 		if err != nil {
 			return err
 		}
-		l.shifts = append(l.shifts, shift{m, pos, n.pos})
+		l.shifts = append(l.shifts, shift{m, pos, n.Span})
 	}
 	return nil
 }
@@ -81,12 +83,12 @@ func (l *Layer) openPosition(n *node, text string) error {
 type shift struct {
 	media css.Media
 	pos   css.Position
-	at    source.Pos
+	at    source.Span
 }
 
 // openColor reads auto (the colour behind a picture) or auto scrim, which may name
 // a colour; what is settled may be a gradient.
-func (l *Layer) openColor(n *node, text string) error {
+func (l *Layer) openColor(n node, text string) error {
 	kind := OpenColor
 	if strings.HasPrefix(text, "auto scrim") {
 		kind = OpenScrim
@@ -100,7 +102,7 @@ func (l *Layer) openColor(n *node, text string) error {
 		return n.fail("auto, auto scrim, or a colour")
 	}
 	if rest != "" {
-		if _, err := behind(n, rest, func(s string) (css.Color, error) { return css.ParseColor("color", s) }); err != nil {
+		if _, err := behind(n, rest, parseColor); err != nil {
 			return err
 		}
 	}
@@ -116,7 +118,7 @@ func (l *Layer) openColor(n *node, text string) error {
 		}
 		l.Color, l.CSS.Image = nil, img
 	default:
-		c, err := behind(n, o.Settled, func(s string) (css.Color, error) { return css.ParseColor("color", s) })
+		c, err := behind(n, o.Settled, parseColor)
 		if err != nil {
 			return err
 		}
@@ -127,7 +129,7 @@ func (l *Layer) openColor(n *node, text string) error {
 
 // openGradient reads auto from a picture, or auto and a gradient that is to be put
 // right, which may be reversed, mirrored or turned: auto reversed linear-gradient(…).
-func (l *Layer) openGradient(n *node, text string) error {
+func (l *Layer) openGradient(n node, text string) error {
 	o := l.open(n, OpenGradient, text)
 	switch {
 	case o.Settled != "":
@@ -159,7 +161,7 @@ func (l *Layer) openGradient(n *node, text string) error {
 }
 
 // openSize reads near 33px: the size nearest to it that is whole in device px.
-func (l *Layer) openSize(n *node, text string) error {
+func (l *Layer) openSize(n node, text string) error {
 	o := l.open(n, OpenSize, text)
 	v := o.Settled
 	if v == "" {
@@ -174,7 +176,7 @@ func (l *Layer) openSize(n *node, text string) error {
 }
 
 // openRepeat reads auto: repeat, space or round, as the tile needs.
-func (l *Layer) openRepeat(n *node, text string) error {
+func (l *Layer) openRepeat(n node, text string) error {
 	o := l.open(n, OpenRepeat, text)
 	if o.Wish != "auto" {
 		return n.fail("auto, or auto = and what was settled")
@@ -190,30 +192,27 @@ func (l *Layer) openRepeat(n *node, text string) error {
 // addShifts makes a rule of every range of widths that a settled position has, in
 // front of the when blocks.
 func (b *Box) addShifts() error {
+	written := slices.DeleteFunc(slices.Clone(b.Rules), func(r Rule) bool { return r.derived() })
 	var more []Rule
-	for i := range b.Rules {
-		for n := range b.Rules[i].Layers {
-			l := &b.Rules[i].Layers[n]
-			for _, s := range l.shifts {
+	for i := range written {
+		for n := range written[i].Layers {
+			for _, s := range written[i].Layers[n].shifts {
 				if i > 0 {
-					return &source.UnsupportedError{Pos: s.at, In: "position", Msg: "ranges of widths inside a when block", Hint: "settle it in the box itself"}
+					return &source.UnsupportedError{Span: s.at, In: "position", Msg: "ranges of widths inside a when block",
+						Hint: "settle it in the box itself"}
 				}
-				more = append(more, Rule{Media: s.media, Pos: s.at, shift: map[int]css.Position{n: s.pos}})
+				more = append(more, Rule{Media: s.media, Span: s.at, shift: map[int]css.Position{n: s.pos}})
 			}
 		}
 	}
-	if len(more) > 0 {
-		b.Rules = append(b.Rules[:1:1], append(more, b.Rules[1:]...)...)
-	}
+	b.Rules = append(written[:1:1], append(more, written[1:]...)...)
 	return nil
 }
 
-// OpenValue is an open value with where it stands.
+// OpenValue is an open value with the layer that it is a value of.
 type OpenValue struct {
 	Open
-	Box   *Box
-	Rule  int
-	Layer int
+	Layer LayerID
 }
 
 // Opens lists what the plan leaves to settle, settled or not, in its order.
@@ -223,7 +222,7 @@ func (p *Plan) Opens() []OpenValue {
 		for r := range b.Rules {
 			for n := range b.Rules[r].Layers {
 				for _, o := range b.Rules[r].Layers[n].Open {
-					out = append(out, OpenValue{o, b, r, n})
+					out = append(out, OpenValue{o, LayerID{b.ID, b.Rules[r].ID, n + 1}})
 				}
 			}
 		}
@@ -231,46 +230,122 @@ func (p *Plan) Opens() []OpenValue {
 	return out
 }
 
-// Edit is a value of the plan's text that is replaced.
-type Edit struct {
-	Open
-	Value string // what is settled; "" opens it again
+// Settle returns a copy of the plan in which an open value is settled to a value, or
+// open again for "". The text stays as it is: see Write. Errors are of the value.
+func (p *Plan) Settle(o OpenValue, value string) (*Plan, error) {
+	var failed error
+	q, err := p.Try(o.Layer, func(l *Layer) { failed = l.settle(node{p.doc.Root().Find(o.Path...)}, o, value) })
+	return q, errors.Join(failed, err)
 }
 
-// Apply writes settled values behind what the designer wrote. Nothing else of the
-// text changes. It fails where a value does not stand where it was read.
-func Apply(data []byte, edits []Edit) ([]byte, error) {
-	lines := strings.SplitAfter(string(data), "\n")
-	for i := len(edits) - 1; i >= 0; i-- { // from the end, so that places hold
-		e := edits[i]
-		if e.Pos.Line < 1 || e.Pos.Line > len(lines) {
-			return nil, fmt.Errorf("%s: the value is not where it was", e.Pos)
-		}
-		line := lines[e.Pos.Line-1]
-		at := min(max(e.Pos.Col-1, 0), len(line))
-		before, rest := line[:at], line[at:]
-		old := e.Text
-		if len(rest) > 0 && (rest[0] == '"' || rest[0] == '\'') {
-			end := strings.IndexByte(rest[1:], rest[0])
-			if end < 0 {
-				return nil, fmt.Errorf("%s: the value is not where it was", e.Pos)
-			}
-			old = rest[:end+2]
-		}
-		if !strings.HasPrefix(rest, old) {
-			return nil, fmt.Errorf("%s: %q is not where it was", e.Pos, e.Text)
-		}
-		v := e.Wish
-		if e.Value != "" {
-			v += " = " + e.Value
-		}
-		inFlow := strings.Count(before, "{")+strings.Count(before, "[") > strings.Count(before, "}")+strings.Count(before, "]")
-		if old[0] == '"' || strings.Contains(v, " #") || strings.Contains(v, ": ") || inFlow && strings.ContainsAny(v, ",[]{}") {
-			v = `"` + v + `"`
-		} else if old[0] == '\'' {
-			v = "'" + v + "'"
-		}
-		lines[e.Pos.Line-1] = before + v + strings.TrimPrefix(rest, old)
+// settle reads an open value anew, as it were with another text.
+func (l *Layer) settle(n node, o OpenValue, value string) error {
+	text := o.Wish
+	if value != "" {
+		text += " = " + value
 	}
-	return []byte(strings.Join(lines, "")), nil
+	l.Open = slices.DeleteFunc(slices.Clone(l.Open), func(x Open) bool { return x.Kind == o.Kind })
+	switch o.Kind {
+	case OpenPosition:
+		l.shifts = nil
+		if value == "" {
+			l.CSS.Position = l.autoPosition()
+		}
+		return l.openPosition(n, text)
+	case OpenScrim, OpenColor:
+		l.CSS.Image = css.Image{}
+		return l.openColor(n, text)
+	case OpenSize:
+		return l.openSize(n, text)
+	case OpenGradient:
+		l.Color, l.CSS.Image = nil, css.Image{}
+		return l.openGradient(n, text)
+	}
+	l.CSS.Repeat = css.InitialLayer().Repeat
+	return l.openRepeat(n, text)
+}
+
+// Try returns a copy of the plan with one of its layers changed. The plan itself stays
+// as it is. Errors are of what was changed.
+func (p *Plan) Try(id LayerID, change func(*Layer)) (*Plan, error) {
+	b := *p.all[id.Box]
+	b.Rules = slices.Clone(b.Rules)
+	for i := range b.Rules {
+		r := &b.Rules[i]
+		if r.ID == id.Rule && !r.derived() {
+			r.Layers = slices.Clone(r.Layers)
+			change(&r.Layers[id.N-1])
+		}
+	}
+	if err := b.addShifts(); err != nil {
+		return nil, err
+	}
+	if len(b.Rules) > maxRules {
+		return nil, b.tooManyRules()
+	}
+	return p.with(&b), nil
+}
+
+// TryInk returns a copy of the plan in which all text has one colour.
+func (p *Plan) TryInk(ink css.Color) *Plan {
+	q := p
+	for _, old := range p.all {
+		b := *old
+		b.Rules = slices.Clone(b.Rules)
+		for i := range b.Rules {
+			b.Rules[i].Text = slices.Clone(b.Rules[i].Text)
+			for k := range b.Rules[i].Text {
+				b.Rules[i].Text[k].Color = ink
+			}
+		}
+		q = q.with(&b)
+	}
+	return q
+}
+
+// with is a copy of the plan with another box in place of the one of that identity.
+func (p *Plan) with(b *Box) *Plan {
+	q := *p
+	q.Boxes = slices.Clone(p.Boxes)
+	switch b.Role {
+	case Canvas:
+		q.Canvas = b
+	case Page:
+		q.Page = b
+	default:
+		q.Boxes[int(b.ID)-(len(p.all)-len(p.Boxes))] = b
+	}
+	q.number()
+	return &q
+}
+
+// Write returns the plan read from a text in which open values are settled as they are in
+// the copies that Settle gave, or open: only they change in it. Edits that share a place
+// through an alias must agree.
+func (p *Plan) Write(values []Edit) (*Plan, error) {
+	d := p.doc
+	written := map[string]string{}
+	for _, e := range values {
+		text := e.Wish
+		if e.Value != "" {
+			text += " = " + e.Value
+		}
+		place := e.Span.String()
+		if before, ok := written[place]; ok && before != text {
+			return nil, &source.UnsupportedError{Span: e.Span, Msg: "an alias shares the value between two boxes that need different ones",
+				Hint: "write it out in one of them"}
+		}
+		written[place] = text
+		var err error
+		if d, err = d.Set(e.Path, text); err != nil {
+			return nil, err
+		}
+	}
+	return fromDoc(p.File, d)
+}
+
+// Edit is an open value with what is to be written behind it; "" opens it again.
+type Edit struct {
+	Open
+	Value string
 }

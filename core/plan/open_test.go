@@ -37,16 +37,17 @@ func TestOpenAndApply(t *testing.T) {
 	if len(edits) != 4 {
 		t.Fatalf("%d open values", len(edits))
 	}
-	out, err := Apply([]byte(openPlan), edits)
-	want := strings.NewReplacer("color: auto scrim  ", "color: auto scrim = rgb(0 0 0 / 0.41)  ", "position: auto ", "position: auto = 64% 58%, (width < 560px) 71% 58% ",
-		"{color: auto}", `{color: "auto = #0b1220"}`, "near 33px", "near 33px = 32px").Replace(openPlan)
-	if err != nil || string(out) != want {
-		t.Fatalf("%v\n%s\nwant\n%s", err, out, want)
-	}
-	p, err = Parse("p.yaml", out)
+	q, err := p.Write(edits)
 	if err != nil {
 		t.Fatal(err)
 	}
+	out := q.Text()
+	want := strings.NewReplacer("color: auto scrim  ", "color: auto scrim = rgb(0 0 0 / 0.41)  ", "position: auto ", "position: auto = 64% 58%, (width < 560px) 71% 58% ",
+		"{color: auto}", `{color: "auto = #0b1220"}`, "near 33px", "near 33px = 32px").Replace(openPlan)
+	if out != want {
+		t.Fatalf("%v\n%s\nwant\n%s", err, out, want)
+	}
+	p = q
 	hero := p.Boxes[0]
 	at := func(w float64) string {
 		return hero.At(&css.Env{Width: w, Height: 700, Density: 1}).Layers()[1].Position.String()
@@ -54,7 +55,7 @@ func TestOpenAndApply(t *testing.T) {
 	if at(559) != "71% 58%" || at(560) != "64% 58%" {
 		t.Errorf("positions %s and %s", at(559), at(560))
 	}
-	if c := hero.Compute(0).Style.Background.Color.String(); c != "#0b1220" {
+	if c := hero.Base().Style.Background.Color.String(); c != "#0b1220" {
 		t.Errorf("colour %s", c)
 	}
 	// Opened again, the text is the first one; but the quotes stay.
@@ -65,9 +66,9 @@ func TestOpenAndApply(t *testing.T) {
 		}
 		edits = append(edits, Edit{o.Open, ""})
 	}
-	back, err := Apply(out, edits)
-	if err != nil || string(back) != strings.Replace(openPlan, "{color: auto}", `{color: "auto"}`, 1) {
-		t.Errorf("%v\n%s", err, back)
+	back, err := p.Write(edits)
+	if err != nil || back.Text() != strings.Replace(openPlan, "{color: auto}", `{color: "auto"}`, 1) {
+		t.Errorf("%v\n%s", err, back.Text())
 	}
 }
 
@@ -86,5 +87,83 @@ func TestOpenErrors(t *testing.T) {
 		if err == nil || !strings.Contains(err.Error(), r.want) || !strings.HasPrefix(err.Error(), "p.yaml:3:") {
 			t.Errorf("%s: got %v, want %s", r.layer, err, r.want)
 		}
+	}
+}
+
+// A copy with a settled value is the plan that is read when the value is written.
+func TestSettleIsReadingWhatIsWritten(t *testing.T) {
+	p, err := Parse("p.yaml", []byte(openPlan))
+	if err != nil {
+		t.Fatal(err)
+	}
+	values := map[OpenKind]string{OpenPosition: "64% 58%, (width < 560px) 71% 58%", OpenScrim: "rgb(0 0 0 / 0.41)", OpenColor: "linear-gradient(to right, #0b1220, #fff)", OpenSize: "32px"}
+	for _, o := range p.Opens() {
+		for _, value := range []string{values[o.Kind], ""} {
+			a, err := p.Settle(o, value)
+			if err != nil {
+				t.Fatal(err)
+			}
+			b, err := p.Write([]Edit{{o.Open, value}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, w := range []float64{400, 700} {
+				e := &css.Env{Width: w, Height: 800, Density: 1}
+				for i := range a.All() {
+					x, y := a.All()[i].At(e), b.All()[i].At(e)
+					if len(x.Layers()) != len(y.Layers()) || x.Style.Background.Color.String() != y.Style.Background.Color.String() {
+						t.Fatalf("%s = %s at %g: %v and %v", o.Wish, value, w, x.Layers(), y.Layers())
+					}
+					for k := range x.Layers() {
+						if x.Layers()[k].String() != y.Layers()[k].String() || x.Layers()[k].ID != y.Layers()[k].ID {
+							t.Errorf("%s = %s at %g: layer %s %v, read %s %v", o.Wish, value, w, x.Layers()[k], x.Layers()[k].ID, y.Layers()[k], y.Layers()[k].ID)
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// Letters beyond ASCII stand before a value, in it and behind it.
+func TestLettersBeyondASCII(t *testing.T) {
+	const text = "tourmaline: 1\nboxes:\n  - {name: \"château\", height: 9px, layers: [{color: auto scrim}, {image: dôme.jpg, position: auto}]} # été\n"
+	p, err := Parse("p.yaml", []byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, o := range p.Opens() {
+		if want := map[OpenKind]string{OpenScrim: "p.yaml:3:53", OpenPosition: "p.yaml:3:94"}[o.Kind]; o.Span.String() != want {
+			t.Errorf("%s is at %s, want %s", o.Wish, o.Span, want)
+		}
+	}
+	q, err := p.Write([]Edit{{p.Opens()[1].Open, "10% 20%"}})
+	if want := strings.Replace(text, "position: auto", "position: auto = 10% 20%", 1); err != nil || q.Text() != want {
+		t.Errorf("%v %s", err, q.Text())
+	}
+}
+
+// A layer has one number: as it is written, with colours and none.
+func TestLayerIdentity(t *testing.T) {
+	p, err := Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - {name: a, height: 9px, css: 'background: none, url(a.jpg)'}\n"+
+		"  - name: b\n    height: 9px\n    layers: [{color: auto scrim}, {image: a.jpg}, {color: red}]\n    when: {(width < 9px): {css: 'background-size: cover'}, (width < 5px): {css: 'background-image: url(b.jpg)'}}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := p.Boxes[1]
+	for want, got := range map[LayerID]Painted{
+		{0, 0, 2}: p.Boxes[0].Base().Layers()[1],
+		{1, 0, 2}: b.Base().Layers()[0], // the scrim is open, and clear
+		{1, 2, 1}: b.At(&css.Env{Width: 3}).Layers()[0],
+	} {
+		if got.ID != want {
+			t.Errorf("%s is %v, want %v", got, got.ID, want)
+		}
+	}
+	if l := b.At(&css.Env{Width: 7}).Layers()[0]; l.ID != (LayerID{1, 0, 2}) || l.Size.Kind != css.Cover {
+		t.Errorf("a size alone makes it another layer: %v", l.ID)
+	}
+	if l := p.Layer(LayerID{1, 0, 2}); l == nil || l.CSS.Image.URL != "a.jpg" {
+		t.Errorf("found %v", l)
 	}
 }

@@ -1,11 +1,10 @@
 // Package plan reads the plan file (tourmaline.yaml): the viewports and boxes of a
 // site and the backgrounds that fill them.
 //
-//	p, err := plan.Parse("tourmaline.yaml", data)
-//	for _, b := range p.Boxes {
-//		at := b.At(&css.Env{Width: 390, Height: 844, Density: 3})
-//		_ = at.Style.Layers()
-//	}
+// A plan does not change once it is read: what settles values, or tries them, makes a
+// copy with Try, and Write puts settled values into the text. Boxes and layers have
+// identities, BoxID and LayerID, that every stage and report uses. What a box is like at
+// a window is computed by a Resolver: see the package's example.
 //
 // Reading is strict: unknown keys, wrong units and wrong types are
 // *source.SyntaxError with line and column. The plan is untrusted: its size and
@@ -15,76 +14,19 @@ package plan
 import (
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
-	"sync"
-	"sync/atomic"
 
 	"tourmaline/core/css"
+	"tourmaline/core/doc"
 	"tourmaline/core/source"
 )
-
-// MaxWindow is the largest window side in CSS px.
-const MaxWindow = 16384
 
 // Version is the plan format that is read.
 const Version = "1"
 
-// Viewport is a window: CSS px and device px per CSS px.
-type Viewport struct {
-	Name    string // "" when it was given as a size
-	Width   float64
-	Height  float64
-	Density float64
-	Share   float64 // 0..1 of the visitors; 0 where not given
-	Pos     source.Pos
-}
-
-// String is the size as 390x844@3.
-func (v Viewport) String() string {
-	f := func(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
-	return f(v.Width) + "x" + f(v.Height) + "@" + f(v.Density)
-}
-
-// Label is the name with the size, or the size.
-func (v Viewport) Label() string {
-	if v.Name == "" {
-		return v.String()
-	}
-	return v.Name + " " + v.String()
-}
-
-// Env returns what lengths at this viewport are resolved against.
-func (v Viewport) Env() css.Env {
-	return css.Env{Width: v.Width, Height: v.Height, Density: v.Density}
-}
-
-// ParseViewport reads 390x844@3; the density may be left out (1).
-func ParseViewport(s string) (Viewport, error) {
-	bad := func() (Viewport, error) {
-		return Viewport{}, &source.SyntaxError{Text: s, Want: "a viewport such as 390x844@3 (CSS width x height @ density)"}
-	}
-	size, dens, hasDens := strings.Cut(s, "@")
-	ws, hs, ok := strings.Cut(size, "x")
-	if !ok {
-		return bad()
-	}
-	w, err1 := strconv.ParseFloat(strings.TrimSpace(ws), 64)
-	h, err2 := strconv.ParseFloat(strings.TrimSpace(hs), 64)
-	d := 1.0
-	var err3 error
-	if hasDens {
-		d, err3 = strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(dens), "x"), 64)
-	}
-	if err1 != nil || err2 != nil || err3 != nil || !(w >= 1 && w <= MaxWindow && h >= 1 && h <= MaxWindow && d >= 0.1 && d <= 10) {
-		return bad()
-	}
-	return Viewport{Width: w, Height: h, Density: d}, nil
-}
-
 // Plan is a whole plan.
 type Plan struct {
-	File     string
+	File     string // its name in messages
 	Site     string
 	Pictures string // folder, as written; "" is the plan's own
 	Output   string // folder, as written; "" is dist
@@ -99,26 +41,53 @@ type Plan struct {
 	Budget   map[string]float64 // bytes by viewport name
 	Accept   []Accept
 	Files    Files
+
+	doc *doc.Doc // nil for a plan that was not read from a file
+	all []*Box
 }
 
 // Accept says that a finding is known and meant.
 type Accept struct {
-	Pos    source.Pos
+	Span   source.Span
 	Check  string
 	Box    string // "" is every box
 	Widths [2]int // where; zero is everywhere
 	Reason string
 }
 
-// All returns canvas, page (where declared) and the boxes, in painting order.
-func (p *Plan) All() []*Box {
-	var out []*Box
-	for _, b := range []*Box{p.Canvas, p.Page} {
+// All returns canvas, page (where declared) and the boxes, in painting order: the place
+// of each is its BoxID. Do not write to it.
+func (p *Plan) All() []*Box { return p.all }
+
+// number gives the boxes their identities.
+func (p *Plan) number() {
+	p.all = nil
+	for _, b := range append([]*Box{p.Canvas, p.Page}, p.Boxes...) {
 		if b != nil {
-			out = append(out, b)
+			b.ID = BoxID(len(p.all))
+			p.all = append(p.all, b)
 		}
 	}
-	return append(out, p.Boxes...)
+}
+
+// Layer returns a layer of layers: by its identity, or nil: the layers of css: blocks are
+// not among them.
+func (p *Plan) Layer(id LayerID) *Layer {
+	for i := range p.all[id.Box].Rules {
+		r := &p.all[id.Box].Rules[i]
+		if r.ID == id.Rule && !r.derived() && id.N >= 1 && id.N <= len(r.Layers) {
+			return &r.Layers[id.N-1]
+		}
+	}
+	return nil
+}
+
+// Text is the plan as it is written.
+func (p *Plan) Text() string {
+	if p.doc == nil {
+		return ""
+	}
+	return p.doc.Text()
 }
 
 // Box finds a box by name; the error lists the names there are.
@@ -159,40 +128,78 @@ const (
 	Page
 )
 
-// Box is a rectangle of the page with a background. Its values depend on the
-// window through when blocks: see At.
+// BoxID tells a box from the others of its plan: its place in Plan.All. It is given when
+// the plan is read, and stays when values of the plan are changed.
+type BoxID int
+
+// RuleID tells where a value is declared: 0 is the box itself, n its n-th when block.
+type RuleID int
+
+// LayerID tells a layer from all others of a plan: the box, the block that declares the
+// images of the list it stands in, and its number there, from 1, top first, as written:
+// none and colours count. The zero N is the box itself.
+type LayerID struct {
+	Box  BoxID
+	Rule RuleID
+	N    int
+}
+
+// Box is a rectangle of the page with a background. Its values depend on the window
+// through when blocks: see Resolver. It does not change once it is read.
 type Box struct {
+	ID       BoxID
 	Name     string
 	Selector string
 	Role     Role
-	Pos      source.Pos
-	Rules    []Rule // the first is unconditional
-
-	last  atomic.Pointer[Computed] // what At returned last: windows come in order
-	mu    sync.Mutex
-	cache map[uint64]*Computed
+	Span     source.Span
+	// Rules hold one after another, later ones over earlier ones. The first is
+	// unconditional; those of settled positions follow it, then the when blocks.
+	Rules []Rule
 }
 
 // Rule is a set of values that holds where its media query does. Nil fields are
 // not declared by it.
 type Rule struct {
+	ID     RuleID
 	Media  css.Media
-	Pos    source.Pos
-	Sizes  map[string]Size
+	Span   source.Span
+	Sizes  [Dimensions]*Size
 	Steps  []Step // height as a table of window widths
 	Ratio  *float64
-	decls  []placed
 	Layers []Layer
 	Text   []TextArea
 
-	shift map[int]css.Position // of the layers of the first rule: what settle found for a range of widths
+	declared []placed
+	shift    map[int]css.Position // of the layers of the first rule: what settle found for a range of widths
 }
+
+// derived reports a rule that was not written, but stands for a settled position.
+func (r *Rule) derived() bool { return r.shift != nil }
+
+// Dimension is a width or height of a box, or one of its limits.
+type Dimension uint8
+
+// The dimensions.
+const (
+	Width Dimension = iota
+	Height
+	MinWidth
+	MaxWidth
+	MinHeight
+	MaxHeight
+	Dimensions // how many there are
+)
+
+var dimensions = [Dimensions]string{"width", "height", "min-width", "max-width", "min-height", "max-height"}
+
+// String is the property.
+func (d Dimension) String() string { return dimensions[d] }
 
 // Size is a width or height, or one of its limits: a length, auto or none.
 type Size struct {
 	Auto bool // also none
 	Len  css.Num
-	Pos  source.Pos
+	Span source.Span
 }
 
 // Step is one row of a height table: CSS px.
@@ -201,28 +208,30 @@ type Step struct{ Width, Height float64 }
 // placed is a declaration with the place of its text.
 type placed struct {
 	css.Declaration
-	pos    source.Pos
-	text   string // what offsets count in
-	indent int
+	text source.Fragment // what offsets count in
 }
 
-// Layer is one entry of layers.
+// Layer is one entry of layers, or what stands for an image of a css: block.
 type Layer struct {
-	Pos     source.Pos
+	Span    source.Span
 	CSS     css.Layer
 	Color   *css.Color // a colour layer
 	Auto    bool       // position: auto
 	Keep    *Region
 	Focus   *Point
 	Filters css.Filters
-	Open    []Open // what is left to settle, or was
-	shifts  []shift
-	Texture bool       // it was written as texture:
-	Subject [2]float64 // the share of the box that keep should take; zero: any
-	Avoid   bool       // keep is to stay out from under text areas
-	Tells   string     // what it shows, where it carries meaning
-	Quality float64    // of its files; 0 is the plan's
+	Open    []Open  // what is left to settle, or was
+	Texture bool    // it was written as texture:
+	Subject Shares  // the share of the box that keep should take; zero: any
+	Avoid   bool    // keep is to stay out from under text areas
+	Tells   string  // what it shows, where it carries meaning
+	Quality float64 // of its files; 0 is the plan's
+
+	shifts []shift
 }
+
+// Shares are a least and a most share, 0..1.
+type Shares struct{ Least, Most float64 }
 
 // OpenKind is what is left to settle.
 type OpenKind uint8
@@ -245,10 +254,10 @@ func (k OpenKind) String() string {
 // Open is a value that the designer leaves to settle.
 type Open struct {
 	Kind    OpenKind
-	Pos     source.Pos // where the value begins, with its quote
-	Text    string     // the whole value as it is in the plan
-	Wish    string     // what was written, without what was settled
-	Settled string     // "" while it is open
+	Span    source.Span // the value, with its quotes
+	Path    doc.Path    // where it stands in the plan
+	Wish    string      // what was written, without what was settled
+	Settled string      // "" while it is open
 }
 
 // Region is a part of a picture, 0..1 of its width and height.
@@ -257,240 +266,40 @@ type Region struct{ X, Y, W, H float64 }
 // Point is a place in a picture, 0..1.
 type Point struct{ X, Y float64 }
 
+// TextEdge is one of the lengths that place a text area in its box.
+type TextEdge uint8
+
+// The edges.
+const (
+	EdgeLeft TextEdge = iota
+	EdgeRight
+	EdgeTop
+	EdgeBottom
+	EdgeWidth
+	EdgeHeight
+	TextEdges // how many there are
+)
+
+var textEdges = [TextEdges]string{"left", "right", "top", "bottom", "width", "height"}
+
+// String is the property.
+func (e TextEdge) String() string { return textEdges[e] }
+
 // TextArea says where text lies in a box.
 type TextArea struct {
-	Pos      source.Pos
-	Edges    map[string]css.Num // left, right, top, bottom, width, height
+	Span     source.Span
+	Edges    [TextEdges]*css.Num // nil where it is not given
 	Color    css.Color
 	Contrast float64
 	Sample   string
 }
 
-// Notes is what a plan says of a layer beyond CSS.
-type Notes struct {
-	Pos     source.Pos
-	Keep    *Region
-	Focus   *Point
-	Auto    bool
-	Filters css.Filters
-	Texture bool
-	Tells   string
-	Color   bool // the layer is a colour, painted as a gradient
-	Quality float64
-}
-
-// Computed is a box's values where a certain set of its rules holds.
-type Computed struct {
-	Sizes map[string]Size
-	Steps []Step
-	Ratio float64 // 0: none
-	Style css.Style
-	Notes []Notes // one a layer of Style.Layers()
-	Text  []TextArea
-
-	layers []css.Layer
-	mask   uint64 // the rules that hold
-	sizes  [6]*Size
-}
-
-// Dimension names a size for Size: faster than its name in Sizes.
-type Dimension uint8
-
-// Dimensions, as in SizeNames.
-const (
-	Width Dimension = iota
-	Height
-	MinWidth
-	MaxWidth
-	MinHeight
-	MaxHeight
-)
-
-// SizeNames are the keys of Sizes.
-var SizeNames = [...]string{"width", "height", "min-width", "max-width", "min-height", "max-height"}
-
-// Size returns a declared size, or nil.
-func (c *Computed) Size(d Dimension) *Size { return c.sizes[d] }
-
-// Layers returns the layers, computed once. Do not write to them.
-func (c *Computed) Layers() []css.Layer { return c.layers }
-
-// At returns the box's values at a window. Results are shared: do not write to
-// them. It is safe in parallel and does not allocate once a set of rules was seen.
-func (b *Box) At(e *css.Env) *Computed {
-	var mask uint64
-	for i := range b.Rules {
-		if b.Rules[i].Media.Matches(e) {
-			mask |= 1 << i
-		}
-	}
-	if c := b.last.Load(); c != nil && c.mask == mask {
-		return c
-	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if c, ok := b.cache[mask]; ok {
-		b.last.Store(c)
-		return c
-	}
-	c, err := b.compute(mask)
-	if err != nil {
-		panic("plan: " + err.Error()) // validate has computed every rule before
-	}
-	if b.cache == nil {
-		b.cache = map[uint64]*Computed{}
-	}
-	b.cache[mask] = c
-	return c
-}
-
-// Asks reports whether a media query of the box asks for any of the features, such as
-// hover or height; min- and max- forms count as the feature.
-func (b *Box) Asks(features ...string) bool {
-	return slices.ContainsFunc(b.Rules, func(r Rule) bool {
-		return slices.ContainsFunc(features, func(f string) bool { return strings.Contains(r.Media.String(), f) })
-	})
-}
-
-// TouchFeatures are what tells touch screens from others.
-var TouchFeatures = []string{"hover", "pointer"}
-
-// Forget drops what At has computed, after Rules were changed. It is not safe in
-// parallel with At.
-func (b *Box) Forget() {
-	b.last.Store(nil)
-	b.cache = nil
-}
-
-func (b *Box) compute(mask uint64) (*Computed, error) {
-	c := &Computed{Sizes: map[string]Size{}, Style: css.NewStyle()}
-	var own, layers []Layer // of the rule that has them, and what of these is painted
-	fromLayers := false
-	first := false // the layers are those of the first rule
-	for i := range b.Rules {
-		r := &b.Rules[i]
-		if mask&(1<<i) == 0 {
-			continue
-		}
-		for k, v := range r.Sizes {
-			c.Sizes[k] = v
-			if k == "height" {
-				c.Steps = nil
-			}
-		}
-		if r.Steps != nil {
-			c.Steps = r.Steps
-			delete(c.Sizes, "height")
-		}
-		if r.Ratio != nil {
-			c.Ratio = *r.Ratio
-		}
-		if r.Text != nil {
-			c.Text = r.Text
-		}
-		if r.Layers != nil {
-			own = r.Layers
-			layers, fromLayers = painted(own), true
-			setLayers(&c.Style.Background, layers)
-			first = i == 0
-		}
-		if r.shift != nil && first {
-			own = slices.Clone(own)
-			for n, pos := range r.shift {
-				own[n].CSS.Position = pos
-			}
-			layers = painted(own)
-			setLayers(&c.Style.Background, layers)
-		}
-		for _, d := range r.decls {
-			if err := c.Style.Apply(d.Declaration, nil); err != nil {
-				return nil, source.At(err, d.pos, d.text, d.indent)
-			}
-			if d.Property == "background" || d.Property == "background-image" {
-				fromLayers = false
-			}
-		}
-	}
-	for d, name := range SizeNames {
-		if z, ok := c.Sizes[name]; ok {
-			c.sizes[d] = &z
-		}
-	}
-	c.mask = mask
-	c.layers = c.Style.Layers()
-	c.Notes = make([]Notes, len(c.layers))
-	if fromLayers {
-		n := 0
-		for i, l := range layers {
-			if i == len(layers)-1 && l.Color != nil {
-				break
-			}
-			c.Notes[n] = Notes{Pos: l.Pos, Keep: l.Keep, Focus: l.Focus, Auto: l.Auto, Filters: l.Filters,
-				Texture: l.Texture, Tells: l.Tells, Color: l.Color != nil, Quality: l.Quality}
-			n++
-		}
-	} else {
-		for i := range c.Notes {
-			c.Notes[i].Pos = b.Pos
-		}
-	}
-	return c, nil
-}
-
-// painted leaves out scrims that are clear: ones that are open, or not needed.
-func painted(layers []Layer) []Layer {
-	clear := func(l Layer) bool { return l.Color != nil && len(l.Open) > 0 && l.Color.IsTransparent() }
-	if !slices.ContainsFunc(layers, clear) {
-		return layers
-	}
-	return slices.DeleteFunc(slices.Clone(layers), clear)
-}
-
-// setLayers turns layers into longhands: a colour at the bottom is the
-// background colour, any other is a gradient from it to itself.
-func setLayers(bg *css.Background, layers []Layer) {
-	*bg = css.Background{}
-	var list []css.Layer
-	for i, l := range layers {
-		if l.Color == nil {
-			list = append(list, l.CSS)
-			continue
-		}
-		if i == len(layers)-1 {
-			bg.Color = *l.Color
-			break
-		}
-		cl := l.CSS
-		g := css.Gradient{At: css.Center, Angle: css.Num{Unit: css.Deg, Val: 180}, From: css.Num{Unit: css.Deg},
-			Stops: []css.Stop{{Color: *l.Color}, {Color: *l.Color}}}
-		cl.Image = css.Image{Gradient: &g}
-		list = append(list, cl)
-	}
-	color := bg.Color
-	bg.SetLayers(list)
-	bg.Color = color
-}
-
-// Declared is a CSS declaration of a box as it was written.
-type Declared struct {
-	css.Declaration
-	Rule int
-	Pos  source.Pos
-}
-
-// Declared returns the box's CSS declarations in their order.
-func (b *Box) Declared() []Declared {
-	var out []Declared
-	for i := range b.Rules {
-		for _, d := range b.Rules[i].decls {
-			out = append(out, Declared{d.Declaration, i, d.pos.In(d.text, d.Off, d.indent)})
-		}
-	}
-	return out
-}
-
 // maxRules is what fits the set of rules that hold.
 const maxRules = 63
+
+func (b *Box) tooManyRules() error {
+	return &source.LimitError{Span: b.Span, Msg: fmt.Sprintf("the box has more than %d when blocks", maxRules-1)}
+}
 
 // validate computes each rule alone and all together, so that errors come while
 // reading, and checks names.
@@ -499,19 +308,19 @@ func (p *Plan) validate() error {
 	seen := map[string]bool{}
 	for _, b := range p.All() {
 		if seen[b.Name] {
-			return &source.SyntaxError{Pos: b.Pos, In: "name", Text: b.Name, Msg: fmt.Sprintf("two boxes are called %q", b.Name)}
+			return &source.SyntaxError{Span: b.Span, In: "name", Text: b.Name, Msg: fmt.Sprintf("two boxes are called %q", b.Name)}
 		}
 		seen[b.Name] = true
 		if len(b.Rules) > maxRules {
-			return &source.LimitError{Pos: b.Pos, Msg: fmt.Sprintf("the box has more than %d when blocks", maxRules-1)}
+			return b.tooManyRules()
 		}
 		for i := range b.Rules {
-			c, err := b.compute(1 | 1<<i)
+			c, err := b.values(1 | 1<<i)
 			if err != nil {
 				return err
 			}
-			if b.Role == Row {
-				if err := b.zero(&b.Rules[i], c); err != nil {
+			if b.Role == Row && !b.Rules[i].derived() {
+				if err := b.zero(c); err != nil {
 					return err
 				}
 			}
@@ -528,7 +337,7 @@ func (p *Plan) validate() error {
 				keys = append(keys, k)
 			}
 			slices.Sort(keys)
-			return &source.SyntaxError{Pos: source.Pos{File: p.File}, In: "budget", Text: name, Want: "a named viewport", Hint: source.DidYouMean(name, keys)}
+			return &source.SyntaxError{Span: p.whole(), In: "budget", Text: name, Want: "a named viewport", Hint: source.DidYouMean(name, keys)}
 		}
 	}
 	return nil
@@ -547,13 +356,12 @@ func (p *Plan) spans() {
 }
 
 // zero refuses boxes that can have no height or width at all.
-func (b *Box) zero(r *Rule, c *Computed) error {
-	h, has := c.Sizes["height"]
-	min, hasMin := c.Sizes["min-height"]
-	plainZero := func(s Size) bool { return s.Auto || s.Len.IsZero() }
-	pos := b.Pos
-	if h.Pos.Line != 0 {
-		pos = h.Pos
+func (b *Box) zero(c *Values) error {
+	h := c.Size(Height)
+	plainZero := func(s *Size) bool { return s == nil || s.Auto || s.Len.IsZero() }
+	at := b.Span
+	if h != nil && h.Span.InText() {
+		at = h.Span
 	}
 	noBorder := true
 	for i := range 4 {
@@ -561,85 +369,20 @@ func (b *Box) zero(r *Rule, c *Computed) error {
 			noBorder = false
 		}
 	}
-	if (!has || plainZero(h)) && c.Steps == nil && c.Ratio == 0 && (!hasMin || plainZero(min)) && noBorder {
-		return &source.SyntaxError{Pos: pos, In: "height", Msg: fmt.Sprintf("the box %q has no height", b.Name),
+	if plainZero(h) && c.Steps == nil && c.Ratio == 0 && plainZero(c.Size(MinHeight)) && noBorder {
+		return &source.SyntaxError{Span: at, In: "height", Msg: fmt.Sprintf("the box %q has no height", b.Name),
 			Hint: "give height, min-height, aspect-ratio, or a table such as {320: 900px, 1440: 480px}"}
 	}
-	if w, ok := c.Sizes["width"]; ok && !w.Auto && w.Len.IsZero() {
-		return &source.SyntaxError{Pos: w.Pos, In: "width", Msg: fmt.Sprintf("the box %q has no width", b.Name)}
+	if w := c.Size(Width); w != nil && !w.Auto && w.Len.IsZero() {
+		return &source.SyntaxError{Span: w.Span, In: "width", Msg: fmt.Sprintf("the box %q has no width", b.Name)}
 	}
 	return nil
-}
-
-// StepHeight is the height of a table at a window width: straight lines between
-// its rows, level outside them.
-func StepHeight(steps []Step, width float64) float64 {
-	i := 0
-	for i < len(steps) && steps[i].Width <= width {
-		i++
-	}
-	switch i {
-	case 0:
-		return steps[0].Height
-	case len(steps):
-		return steps[i-1].Height
-	}
-	a, b := steps[i-1], steps[i]
-	return a.Height + (b.Height-a.Height)*(width-a.Width)/(b.Width-a.Width)
-}
-
-// Compute returns the values where only the first rule and rule i hold.
-func (b *Box) Compute(i int) *Computed {
-	c, err := b.compute(1 | 1<<i)
-	if err != nil {
-		panic("plan: " + err.Error()) // validate has computed every rule before
-	}
-	return c
-}
-
-// Quick makes a plan of one picture in one box, to try values without a file.
-// Texts are CSS; empty ones are left out. Errors name the option.
-func Quick(picture, width, height, size, position, repeat string) (*Plan, error) {
-	l := Layer{CSS: css.InitialLayer()}
-	l.CSS.Image = css.Image{URL: picture, IsURL: true}
-	p := &Plan{File: picture, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3}, Named: DefaultViewports()}
-	p.spans()
-	r := Rule{Sizes: map[string]Size{}, Layers: []Layer{l}}
-	for _, o := range []struct {
-		option, text string
-		set          func(string) error
-	}{
-		{"--box width", width, func(s string) error { return r.setLength("width", s) }},
-		{"--box height", height, func(s string) error { return r.setLength("height", s) }},
-		{"--size", size, func(s string) (err error) { r.Layers[0].CSS.Size, err = css.ParseSize(s); return }},
-		{"--position", position, func(s string) (err error) { r.Layers[0].CSS.Position, err = css.ParsePosition(s); return }},
-		{"--repeat", repeat, func(s string) (err error) { r.Layers[0].CSS.Repeat, err = css.ParseRepeat(s); return }},
-	} {
-		if o.text == "" {
-			continue
-		}
-		if err := o.set(o.text); err != nil {
-			return nil, fmt.Errorf("%s: %w", o.option, err)
-		}
-	}
-	b := &Box{Name: "box", Selector: ".box", Rules: []Rule{r}}
-	p.Boxes = []*Box{b}
-	return p, p.validate()
-}
-
-func (r *Rule) setLength(key, text string) error {
-	v, err := css.ParseLength(key, text)
-	if err == nil {
-		r.Sizes[key] = Size{Len: v}
-	}
-	return err
 }
 
 // Paints reports whether the box paints anything at any window: a page column
 // that only holds the boxes together does not.
 func (b *Box) Paints() bool {
-	for i := range b.Rules {
-		c := b.Compute(i)
+	for _, c := range b.EachRule() {
 		if !c.Style.Background.Color.IsTransparent() || len(c.Style.Shadows) > 0 {
 			return true
 		}
@@ -655,4 +398,23 @@ func (b *Box) Paints() bool {
 		}
 	}
 	return b.Role == Row
+}
+
+// Asks reports whether a media query of the box asks for any of the features, such as
+// hover or height; min- and max- forms count as the feature.
+func (b *Box) Asks(features ...string) bool {
+	return slices.ContainsFunc(b.Rules, func(r Rule) bool {
+		return slices.ContainsFunc(features, func(f string) bool { return strings.Contains(r.Media.String(), f) })
+	})
+}
+
+// TouchFeatures are what tells touch screens from others.
+var TouchFeatures = []string{"hover", "pointer"}
+
+// whole is the place of what concerns the plan as such.
+func (p *Plan) whole() source.Span {
+	if p.doc == nil {
+		return source.NewFile(p.File, "").Whole()
+	}
+	return p.doc.Root().Span.File.Whole()
 }

@@ -34,7 +34,7 @@ func TestErrorsNameThePlace(t *testing.T) {
 		{"no version", "site: x\n", `p.yaml:1:1: the plan has no version`},
 		{"empty", "# nothing\n", `p.yaml:1:1: the plan is empty`},
 		{"yaml", "tourmaline: 1\nsite: [\n", `p.yaml:`},
-		{"merge", head + "    <<: {a: 1}\n", `merge keys (<<) are not used in plans`},
+		{"merge", head + "    <<: {a: 1}\n", `merge keys (<<) are not used here`},
 		{"budget", head + "budget:\n  fone: 10 KB\n", `p.yaml: budget: "fone" is not a named viewport; did you mean "phone"?`},
 		{"height table", "tourmaline: 1\nboxes:\n  - name: a\n    height: {900: 10px, 300: 20px}\n", `expected a table with its widths in rising order`},
 	}
@@ -75,23 +75,24 @@ func TestWhenBlocksLayOver(t *testing.T) {
 	wide := b.At(&css.Env{Width: 900, Height: 100})
 	mid := b.At(&css.Env{Width: 400, Height: 100})
 	thin := b.At(&css.Env{Width: 200, Height: 100})
-	if wide.Style.Background.Color.String() != "#f00" || wide.Notes[0].Keep == nil || wide.Layers()[0].Size.String() != "cover" {
+	if wide.Style.Background.Color.String() != "#f00" || wide.Layers()[0].Plan.Keep == nil || wide.Layers()[0].Size.String() != "cover" {
 		t.Errorf("wide: %+v", wide)
 	}
-	if mid.Layers()[0].Position.X.Offset.String() != "100%" || mid.Notes[0].Keep == nil || mid.Sizes["height"].Len.String() != "20px" {
+	if mid.Layers()[0].Position.X.Offset.String() != "100%" || mid.Layers()[0].Plan.Keep == nil || mid.Size(Height).Len.String() != "20px" {
 		t.Errorf("mid: %s", mid.Layers()[0])
 	}
 	if img := thin.Layers()[0].Image; !img.IsNone() || thin.Style.Background.Color.String() != "#00f" {
 		t.Errorf("thin: %s", thin.Layers()[0])
 	}
-	if wide != b.At(&css.Env{Width: 1000, Height: 1}) {
+	r := NewResolver(p)
+	if r.At(b.ID, &css.Env{Width: 900, Height: 100}) != r.At(b.ID, &css.Env{Width: 1000, Height: 1}) {
 		t.Error("the same rules are computed twice")
 	}
 }
 
 func TestColourLayers(t *testing.T) {
 	p := parse(t, head+"    layers:\n      - color: rgb(0 0 0 / 50%)\n      - image: a.jpg\n      - color: red\n")
-	c := p.Boxes[0].Compute(0)
+	c := p.Boxes[0].Base()
 	if got := c.Layers()[0].Image.String(); got != "linear-gradient(rgb(0 0 0 / 0.5), rgb(0 0 0 / 0.5))" || len(c.Layers()) != 2 {
 		t.Errorf("a colour over a picture is %s in %d layers", got, len(c.Layers()))
 	}
@@ -99,7 +100,7 @@ func TestColourLayers(t *testing.T) {
 
 func TestAutoPositionFollowsFocusThenKeep(t *testing.T) {
 	p := parse(t, head+"    layers:\n      - image: a.jpg\n        position: auto\n        keep: {x: 40%, y: 10%, width: 20%, height: 30%}\n")
-	if got := p.Boxes[0].Compute(0).Layers()[0].Position.String(); got != "50% 25%" {
+	if got := p.Boxes[0].Base().Layers()[0].Position.String(); got != "50% 25%" {
 		t.Errorf("position %s, want the middle of keep, 50%% 25%%", got)
 	}
 }

@@ -16,7 +16,7 @@ import (
 
 // solveGradient settles gradient: auto from a picture, or auto and a gradient.
 func (s *solver) solveGradient(o plan.OpenValue) (Choice, error) {
-	c := Choice{Open: o, Box: o.Box.Name}
+	c := s.choice(o)
 	if name, ok := strings.CutPrefix(o.Wish, "auto from "); ok {
 		return c, s.fromPicture(&c, strings.TrimSpace(name))
 	}

@@ -2,6 +2,7 @@ package settle
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"image"
 	"image/color"
@@ -94,13 +95,32 @@ boxes:
 	return b
 }
 
+// settled runs the solvers on a plan's text.
+func settled(text string, store *picture.Store) (*Result, error) {
+	p, err := plan.Parse("p.yaml", []byte(text))
+	if err != nil {
+		return nil, err
+	}
+	return Run(context.Background(), p, store, Options{})
+}
+
+// viewsOfOne sweeps the windows of one open position.
+func viewsOfOne(t testing.TB, s *solver, o plan.OpenValue) []view {
+	t.Helper()
+	v, err := s.views(o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
 func openOf(t testing.TB, text string, store *picture.Store) (*solver, plan.OpenValue) {
 	t.Helper()
-	s, err := newSolver("p.yaml", []byte(text), store)
+	p, err := plan.Parse("p.yaml", []byte(text))
 	if err != nil {
 		t.Fatalf("%v\n%s", err, text)
 	}
-	return s, s.plan.Opens()[0]
+	return newSolver(context.Background(), p, store), p.Opens()[0]
 }
 
 // Fewest ranges against brute force: over single widths, by the plain rule that
@@ -113,10 +133,9 @@ func TestFewestRangesAgainstBruteForce(t *testing.T) {
 	for n := range 200 {
 		text := randomPlan(r)
 		s, o := openOf(t, text, store)
-		l := &o.Box.Rules[0].Layers[0]
-		views := s.views(o, l)
-		cols := columns(views, len(s.heights))
-		got := fewest(cols, s.breakpoints(o.Box))
+		views := viewsOfOne(t, s, o)
+		cols := columns(views, len(s.sweep.Heights))
+		got := fewest(cols, s.breakpoints(s.box(o)))
 		// The brute force holds one bit for every position in steps of 1/600.
 		const grid = 600
 		type bits [2][grid + 1]bool
@@ -209,19 +228,19 @@ func TestSettledPositionsHold(t *testing.T) {
 	clean := 0
 	for n := range 60 {
 		text := randomPlan(r)
-		res, err := Run("p.yaml", []byte(text), store, Options{})
+		res, err := settled(text, store)
 		if err != nil {
 			t.Fatalf("%v\n%s", err, text)
 		}
 		c := res.Choices[0]
-		rep, err := check.Run(res.Plan, store, check.Options{Only: []string{"cut-subject"}})
+		rep, err := check.Run(context.Background(), res.Plan, store, check.Options{Only: []string{"cut-subject"}})
 		if err != nil {
 			t.Fatal(err)
 		}
 		if !c.Failed {
 			clean++
 			if len(rep.Findings) > 0 {
-				t.Errorf("plan %d: %s is said to hold, but at %v %s\n%s", n, c.Value, rep.Findings[0].Where, rep.Findings[0].Message, res.Data)
+				t.Errorf("plan %d: %s is said to hold, but at %v %s\n%s", n, c.Value, rep.Findings[0].Where, rep.Findings[0].Message, res.Plan.Text())
 			}
 			continue
 		}
@@ -236,14 +255,14 @@ func TestSettledPositionsHold(t *testing.T) {
 			for _, run := range f.Widths() {
 				for w := run.From; w <= run.To; w++ {
 					if !slices.ContainsFunc(lost, func(l finding.Run) bool { return l.From <= w && w <= l.To }) {
-						t.Fatalf("plan %d: %d px is cut and not said to be lost (%v): %s\n%s", n, w, c.Lost, f.Message, res.Data)
+						t.Fatalf("plan %d: %d px is cut and not said to be lost (%v): %s\n%s", n, w, c.Lost, f.Message, res.Plan.Text())
 					}
 				}
 			}
 		}
 		// Settling again changes nothing.
-		again, err := Run("p.yaml", res.Data, store, Options{})
-		if err != nil || string(again.Data) != string(res.Data) {
+		again, err := settled(res.Plan.Text(), store)
+		if err != nil || again.Plan.Text() != res.Plan.Text() {
 			t.Errorf("plan %d: a second run changes the plan: %v", n, err)
 		}
 	}
@@ -303,7 +322,7 @@ func TestIntervals(t *testing.T) {
 // is 60% to 100% of -400.
 func TestOnePositionByHand(t *testing.T) {
 	s, o := openOf(t, "tourmaline: 1\nviewports: {widths: 400-400, heights: 700-700, densities: [1]}\nboxes:\n  - {name: b, height: 400px, layers: [{image: wide.png, size: cover, position: auto, keep: {x: 60%, y: 20%, width: 20%, height: 40%}}]}\n", pictures(t))
-	v := s.views(o, &o.Box.Rules[0].Layers[0])
+	v := viewsOfOne(t, s, o)
 	if len(v) != 1 || math.Abs(v[0].ok[0][0].lo-0.6) > 0.001 || v[0].ok[0][0].hi != 1 || fmt.Sprint(v[0].ok[1]) != "[{0 1}]" {
 		t.Fatalf("%+v", v)
 	}
@@ -365,7 +384,7 @@ boxes:
 // By hand: white on a picture of #808080 has 3.95. Black over it with alpha a gives
 // the grey 128(1-a); 4.5 is reached at 118 (#767676): a = 1 - 118.5/128 = 7.4%, so 8%.
 func TestScrimByHand(t *testing.T) {
-	res, err := Run("p.yaml", []byte(`tourmaline: 1
+	res, err := settled(`tourmaline: 1
 viewports: {widths: 320-500, heights: 700-700, densities: [1]}
 boxes:
   - name: b
@@ -374,7 +393,7 @@ boxes:
       - color: auto scrim
       - {image: grey.png, size: cover}
     text: [{area: {left: 0px, top: 0px, width: 100%, height: 100%}, color: white}]
-`), pictures(t), Options{})
+`, pictures(t))
 	if err != nil || len(res.Choices) != 1 || res.Choices[0].Value != "rgb(0 0 0 / 8%)" {
 		t.Fatalf("%v %+v", err, res)
 	}
@@ -393,7 +412,7 @@ func TestImpossible(t *testing.T) {
 		if r.text != "" {
 			text += ", text: [" + r.text + "]"
 		}
-		res, err := Run("p.yaml", []byte(text+"}\n"), store, Options{})
+		res, err := settled(text+"}\n", store)
 		if err != nil {
 			t.Errorf("%s: %v", r.name, err)
 			continue
@@ -406,7 +425,7 @@ func TestImpossible(t *testing.T) {
 }
 
 func TestColorBehindAndSize(t *testing.T) {
-	res, err := Run("p.yaml", []byte(`tourmaline: 1
+	res, err := settled(`tourmaline: 1
 viewports: {widths: 320-420, heights: 700-700, densities: [1, 1.5]}
 boxes:
   - name: b
@@ -418,7 +437,7 @@ boxes:
     text: [{area: {left: 0px, top: 0px, width: 50%, height: 50%}, color: white}]
   - {name: d, height: 90px, layers: [{texture: grey.png, size: near 33px}]}
   - {name: e, height: 90px, layers: [{image: dusk.png, size: cover}, {color: auto}]}
-`), pictures(t), Options{})
+`, pictures(t))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -436,10 +455,10 @@ boxes:
 
 // What is needed for sharpness, by hand: 400x200 covers 300 tall at density 2:
 // 600 x 300 drawn, 1200 x 600 px.
-func TestDemands(t *testing.T) {
-	res, err := Run("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 320-500, heights: 700-700, densities: [1, 2]}\nboxes:\n  - {name: b, height: 300px, layers: [{image: wide.png, size: cover}]}\n"), pictures(t), Options{})
-	if err != nil || len(res.Demands) != 1 || res.Demands[0].NeedW != 1200 || res.Demands[0].NeedH != 600 {
-		t.Errorf("%v %+v", err, res.Demands)
+func TestNeeds(t *testing.T) {
+	res, err := settled("tourmaline: 1\nviewports: {widths: 320-500, heights: 700-700, densities: [1, 2]}\nboxes:\n  - {name: b, height: 300px, layers: [{image: wide.png, size: cover}]}\n", pictures(t))
+	if err != nil || len(res.Needs) != 1 || res.Needs[0].NeedW != 1200 || res.Needs[0].NeedH != 600 {
+		t.Errorf("%v %+v", err, res.Needs)
 	}
 }
 
@@ -454,13 +473,13 @@ boxes:
     layers: [{image: wide.png, size: cover, position: auto, avoid: text, keep: {x: 40%, y: 30%, width: 15%, height: 30%}}]
     text: [{area: {left: 0px, top: 0px, width: 45%, height: 100%}, color: black}]
 `
-	res, err := Run("p.yaml", []byte(text), store, Options{})
+	res, err := settled(text, store)
 	if err != nil {
 		t.Fatal(err)
 	}
-	rep, err := check.Run(res.Plan, store, check.Options{Only: []string{"behind-text", "cut-subject"}})
+	rep, err := check.Run(context.Background(), res.Plan, store, check.Options{Only: []string{"behind-text", "cut-subject"}})
 	if err != nil || len(rep.Findings) > 0 || res.Choices[0].Failed {
-		t.Errorf("%v %+v\n%s", err, rep.Findings, res.Data)
+		t.Errorf("%v %+v\n%s", err, rep.Findings, res.Plan.Text())
 	}
 }
 
@@ -472,7 +491,7 @@ func BenchmarkSettle20Boxes(b *testing.B) {
 	}
 	store := pictures(b)
 	for b.Loop() {
-		if _, err := Run("p.yaml", []byte(t.String()), store, Options{}); err != nil {
+		if _, err := settled(t.String(), store); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -490,7 +509,7 @@ func TestGradients(t *testing.T) {
 		{"auto from grey.png", "linear-gradient(to bottom, #808080 0%, #808080 100%)"},
 		{"auto from sky.png", "linear-gradient(to bottom, #c8aaaa 0%, #8caaaa 100%)"},
 	} {
-		res, err := Run("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 320-340, heights: 700-700}\nboxes:\n  - {name: b, height: 90px, layers: [{gradient: \""+r.wish+"\"}]}\n"), store, Options{})
+		res, err := settled("tourmaline: 1\nviewports: {widths: 320-340, heights: 700-700}\nboxes:\n  - {name: b, height: 90px, layers: [{gradient: \""+r.wish+"\"}]}\n", store)
 		if err != nil {
 			t.Errorf("%s: %v", r.wish, err)
 			continue
@@ -502,7 +521,7 @@ func TestGradients(t *testing.T) {
 		}; !same(res.Choices[0].Value, r.want) {
 			t.Errorf("%s: got %s, want %s", r.wish, res.Choices[0].Value, r.want)
 		}
-		if res.Plan.Boxes[0].Compute(0).Layers()[0].Image.Gradient == nil {
+		if res.Plan.Boxes[0].Base().Layers()[0].Image.Gradient == nil {
 			t.Errorf("%s: the plan has no gradient", r.wish)
 		}
 	}
@@ -510,7 +529,7 @@ func TestGradients(t *testing.T) {
 
 // The proposed parts give keep the wished share at every width and height, by the
 // landings of a plan that uses them, and keep stays whole.
-func TestCrops(t *testing.T) {
+func TestParts(t *testing.T) {
 	store := pictures(t)
 	text := `tourmaline: 1
 viewports: {widths: 320-1200, heights: 600-800, densities: [1]}
@@ -521,12 +540,12 @@ boxes:
       - {image: wide.png, size: cover, position: 50% 50%, subject: 40%-70%, keep: {x: 55%, y: 40%, width: 12%, height: 20%}}
       - {color: black}
 `
-	res, err := Run("p.yaml", []byte(text), store, Options{})
-	if err != nil || len(res.Crops) == 0 {
+	res, err := settled(text, store)
+	if err != nil || len(res.Parts) == 0 {
 		t.Fatalf("%v %+v", err, res)
 	}
-	at := res.Crops[0].From
-	for _, c := range res.Crops {
+	at := res.Parts[0].From
+	for _, c := range res.Parts {
 		if c.Failed != "" || c.From != at || c.Small >= 0.4 {
 			t.Errorf("%+v", c)
 		}
@@ -538,7 +557,7 @@ boxes:
 		for w := c.From; w <= c.To; w++ {
 			for _, h := range []float64{600, 800} {
 				pg := layout.At(p, plan.Viewport{Width: float64(w), Height: h, Density: 1}, layout.Exact)
-				placed, err := place.Box(&pg.Frames[0], pg, 0, store)
+				placed, err := place.Stage{Page: pg, Store: store}.Box(&pg.Frames[0])
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -547,10 +566,10 @@ boxes:
 					t.Fatalf("at %d px the picture is %s", w, l.Image.URL)
 				}
 				// keep in the part: the same place of the whole picture
-				k := *l.Notes.Keep
+				k := *l.Plan.Keep
 				share := max(k.W*l.Landing.Size.X/l.Landing.Paint.W, k.H*l.Landing.Size.Y/l.Landing.Paint.H)
-				if share < 0.39 || share > 0.71 || l.Landing.Keep < 0.995 {
-					t.Fatalf("at %dx%g keep takes %.2f of the box and %.3f of it is seen", w, h, share, l.Landing.Keep)
+				if share < 0.39 || share > 0.71 || l.Landing.InView < 0.995 {
+					t.Fatalf("at %dx%g keep takes %.2f of the box and %.3f of it is seen", w, h, share, l.Landing.InView)
 				}
 			}
 		}
@@ -560,12 +579,12 @@ boxes:
 func TestRepeat(t *testing.T) {
 	store := pictures(t)
 	for name, want := range map[string]string{"grey.png": "repeat", "dusk.png": "repeat round", "motif.png": "space", "band.png": "repeat space"} {
-		res, err := Run("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 320-340, heights: 700-700}\nboxes:\n  - {name: b, height: 90px, layers: [{texture: "+name+", repeat: auto}]}\n"), store, Options{})
+		res, err := settled("tourmaline: 1\nviewports: {widths: 320-340, heights: 700-700}\nboxes:\n  - {name: b, height: 90px, layers: [{texture: "+name+", repeat: auto}]}\n", store)
 		if err != nil || res.Choices[0].Value != want {
 			t.Errorf("%s: %v %+v, want %s", name, err, res.Choices, want)
 			continue
 		}
-		if got := res.Plan.Boxes[0].Compute(0).Layers()[0].Repeat.String(); got != want && want != "space" {
+		if got := res.Plan.Boxes[0].Base().Layers()[0].Repeat.String(); got != want && want != "space" {
 			t.Errorf("%s: the plan repeats %s", name, got)
 		}
 	}

@@ -436,7 +436,7 @@ func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 		inView := false
 		for _, v := range p.Named {
 			pg := layout.At(p, v, layout.Exact)
-			inView = inView || pg.Frame(l.Box.Name).Border.Y < v.Height
+			inView = inView || pg.Frame(l.Box.ID).Border.Y < v.Height
 		}
 		if inView {
 			first = l

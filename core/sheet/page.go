@@ -1,8 +1,9 @@
 package sheet
 
 import (
+	"cmp"
 	"fmt"
-	"html"
+	"html/template"
 	"regexp"
 	"strings"
 
@@ -32,6 +33,39 @@ func (w *writer) close() {
 	w.line("}")
 }
 
+// pageForm is the page to look at. Everything that comes from the plan is escaped for
+// the place it stands in; elements are made of names that were checked: see markup.
+var pageForm = template.Must(template.New("page").Parse(`<!DOCTYPE html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>{{.Title}}</title>
+{{.Preload}}<link rel="stylesheet" href="{{.Href}}">
+<style>
+{{.Style}}</style>
+</head>
+<body>
+{{with .Column}}{{.Open}}
+{{end}}{{range .Boxes}}{{.Open}}{{range .Texts}}
+  <p class="tourmaline-text" style="margin: 0; {{.Style}}">{{.Sample}}</p>{{end}}{{if .Texts}}
+{{end}}{{.Close}}
+{{end}}{{with .Column}}{{.Close}}
+{{end}}</body>
+</html>
+`))
+
+// pageBox is a box of the page: its elements, and the text areas in it.
+type pageBox struct {
+	Open, Close template.HTML
+	Texts       []pageText
+}
+
+type pageText struct {
+	Style  template.CSS
+	Sample string
+}
+
 // Page writes an HTML page that shows the plan's boxes with the stylesheet at
 // href. Boxes whose selector is more than names and descendants get their rules
 // again under an attribute, since no markup can be made up to match them.
@@ -40,82 +74,97 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 	w.line("html { min-height: 100%%; }")
 	w.line("body { margin: 0; font: 16px/1.4 system-ui, sans-serif; }")
 	w.line(".tourmaline-text { position: absolute; overflow: hidden; }")
-	var body strings.Builder
-	page, pageEnd := "", ""
+	data := struct {
+		Title, Href string
+		Preload     template.HTML
+		Style       template.CSS
+		Column      *pageBox
+		Boxes       []pageBox
+	}{Title: cmp.Or(p.Site, "Backgrounds"), Href: href, Preload: template.HTML(Preload(p, ladders, opt))}
 	for _, b := range p.All() {
-		hook := fmt.Sprintf("[data-box=%q]", b.Name)
-		if b.Role != plan.Canvas {
-			layoutRules(w, b, hook)
+		if b.Role == plan.Canvas {
+			continue
 		}
-		open, closing, ok := markup(b.Selector, fmt.Sprintf(" data-box=%q", html.EscapeString(b.Name)))
-		if !ok && b.Role != plan.Canvas {
+		hook := fmt.Sprintf("[data-box=%s]", cssString(b.Name))
+		layoutRules(w, b, hook)
+		box, ok := markup(b.Selector, b.Name)
+		if !ok {
 			g, err := rulesOf(p, b, hook, ladders, opt)
 			if err != nil {
 				return "", err
 			}
 			w.b.WriteString(print("", []group{g}, form{}))
-			open, closing = fmt.Sprintf("<div data-box=%q>", html.EscapeString(b.Name)), "</div>"
 		}
-		switch b.Role {
-		case plan.Canvas:
-		case plan.Page:
-			page, pageEnd = open+"\n", closing+"\n"
-		default:
-			body.WriteString(open)
-			for i := range b.Compute(0).Text {
-				t := &b.Compute(0).Text[i]
-				body.WriteString("\n  " + textMarkup(t))
-			}
-			if len(b.Compute(0).Text) > 0 {
-				body.WriteString("\n")
-			}
-			body.WriteString(closing + "\n")
+		if b.Role == plan.Page {
+			data.Column = &box
+			continue
 		}
+		for i := range b.Base().Text {
+			box.Texts = append(box.Texts, textOf(&b.Base().Text[i]))
+		}
+		data.Boxes = append(data.Boxes, box)
 	}
-	title := p.Site
-	if title == "" {
-		title = "Backgrounds"
-	}
+	data.Style = template.CSS(w.b.String())
 	var out strings.Builder
-	fmt.Fprintf(&out, "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>%s</title>\n%s<link rel=\"stylesheet\" href=\"%s\">\n<style>\n%s</style>\n</head>\n<body>\n%s%s%s</body>\n</html>\n",
-		html.EscapeString(title), Preload(p, ladders, opt), html.EscapeString(href), w.b.String(), page, body.String(), pageEnd)
+	if err := pageForm.Execute(&out, data); err != nil {
+		return "", err
+	}
 	return out.String(), nil
+}
+
+// cssString is a CSS string that may also stand in a style element.
+// Source: CSSOM, serialize a string (https://www.w3.org/TR/cssom-1/#serialize-a-string).
+func cssString(s string) string {
+	var b strings.Builder
+	b.WriteByte('"')
+	for _, c := range s {
+		switch {
+		case c < ' ' || c == 0x7f || c == '<':
+			fmt.Fprintf(&b, "\\%x ", c)
+		case c == '"' || c == '\\':
+			b.WriteRune('\\')
+			b.WriteRune(c)
+		default:
+			b.WriteRune(c)
+		}
+	}
+	return b.String() + "\""
 }
 
 // SampleText is what stands in a text area that has no sample of its own.
 const SampleText = "The dome opens at dusk. Bring a coat, and a friend who has never seen Saturn."
 
-func textMarkup(t *plan.TextArea) string {
+func textOf(t *plan.TextArea) pageText {
 	var s strings.Builder
-	for _, k := range []string{"left", "right", "top", "bottom", "width", "height"} {
-		if n, ok := t.Edges[k]; ok {
-			fmt.Fprintf(&s, "%s: %s; ", k, n)
+	for e, n := range t.Edges {
+		if n != nil {
+			fmt.Fprintf(&s, "%s: %s; ", plan.TextEdge(e), n)
 		}
 	}
-	text := t.Sample
-	if text == "" {
-		text = SampleText
-	}
-	return fmt.Sprintf("<p class=\"tourmaline-text\" style=\"margin: 0; %scolor: %s\">%s</p>", html.EscapeString(s.String()), t.Color, html.EscapeString(text))
+	fmt.Fprintf(&s, "color: %s", t.Color)
+	return pageText{template.CSS(s.String()), cmp.Or(t.Sample, SampleText)}
 }
 
 // layoutRules writes the sizes of a box, which the plan gives of the border box.
 func layoutRules(w *writer, b *plan.Box, hook string) {
-	for i := range b.Rules {
+	for i, at := range b.EachRule() {
 		r := &b.Rules[i]
-		at := b.Compute(i)
 		var d []string
 		if i == 0 {
 			d = append(d, "box-sizing: border-box;", "position: relative;")
 		}
-		for _, k := range []string{"width", "height", "min-width", "max-width", "min-height", "max-height"} {
-			if z, ok := r.Sizes[k]; ok {
-				v := z.Len.String()
-				if z.Auto {
-					v = map[bool]string{true: "none", false: "auto"}[strings.HasPrefix(k, "max")]
-				}
-				d = append(d, k+": "+v+";")
+		for k, z := range r.Sizes {
+			if z == nil {
+				continue
 			}
+			v := z.Len.String()
+			if z.Auto {
+				v = "auto"
+				if k := plan.Dimension(k); k == plan.MaxWidth || k == plan.MaxHeight {
+					v = "none"
+				}
+			}
+			d = append(d, plan.Dimension(k).String()+": "+v+";")
 		}
 		if r.Ratio != nil {
 			d = append(d, fmt.Sprintf("aspect-ratio: %g;", *r.Ratio))
@@ -170,44 +219,54 @@ var (
 )
 
 // markup makes up elements that a selector of names, classes and ids matches,
-// joined by descendant or child combinators; ok is false for other selectors.
-func markup(selector, attrs string) (open, closing string, ok bool) {
+// joined by descendant or child combinators; ok is false for other selectors, which get
+// a plain element. The innermost names its box.
+func markup(selector, box string) (out pageBox, ok bool) {
+	name := " data-box=\"" + template.HTMLEscapeString(box) + "\""
+	plain := pageBox{Open: template.HTML("<div" + name + ">"), Close: "</div>"}
 	parts := strings.Fields(strings.ReplaceAll(selector, ">", " "))
 	for i, part := range parts {
 		m := compound.FindStringSubmatch(part)
 		if m == nil || m[1] == "" && m[2] == "" || m[1] == "html" {
-			return "", "", false
+			return plain, false
 		}
-		tag := m[1]
+		tag := cmp.Or(m[1], "div")
 		if tag == "body" {
 			if i == 0 && m[2] == "" {
 				continue
 			}
-			return "", "", false
+			return plain, false
 		}
-		if tag == "" {
-			tag = "div"
-		}
-		var classes, ids []string
-		for _, n := range named.FindAllString(m[2], -1) {
-			if n[0] == '.' {
-				classes = append(classes, n[1:])
-			} else {
-				ids = append(ids, n[1:])
-			}
-		}
-		open += "<" + tag
-		if len(classes) > 0 {
-			open += fmt.Sprintf(" class=%q", strings.Join(classes, " "))
-		}
-		if len(ids) > 0 {
-			open += fmt.Sprintf(" id=%q", ids[0])
-		}
+		attrs := ""
 		if i == len(parts)-1 {
-			open += attrs
+			attrs = name
 		}
-		open += ">"
-		closing = "</" + tag + ">" + closing
+		out.Open += template.HTML("<" + tag + namesOf(m[2]) + attrs + ">")
+		out.Close = template.HTML("</"+tag+">") + out.Close
 	}
-	return open, closing, open != ""
+	if out.Open == "" {
+		return plain, false
+	}
+	return out, true
+}
+
+// namesOf are the attributes that match classes and ids such as .a.b#c.
+func namesOf(s string) string {
+	var classes []string
+	id := ""
+	for _, n := range named.FindAllString(s, -1) {
+		if n[0] == '.' {
+			classes = append(classes, n[1:])
+		} else if id == "" {
+			id = n[1:]
+		}
+	}
+	out := ""
+	if len(classes) > 0 {
+		out += fmt.Sprintf(" class=%q", strings.Join(classes, " "))
+	}
+	if id != "" {
+		out += fmt.Sprintf(" id=%q", id)
+	}
+	return out
 }

@@ -62,11 +62,11 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 // context is a set of a box's rules for which a block is written.
 type context struct {
 	p      *plan.Plan
-	at     *plan.Computed
+	at     *plan.Values
 	layers []css.Layer
-	notes  []plan.Notes
-	under  []bool // placeholders, each below its picture
-	cut    bool   // the plan's files were made: pictures without files are not seen
+	plans  []*plan.Layer // what the plan says of each
+	under  []bool        // placeholders, each below its picture
+	cut    bool          // the plan's files were made: pictures without files are not seen
 	// ownTouch: the box has rules for touch screens.
 	ownTouch bool
 	ladders  map[string]*cut.Ladder
@@ -76,10 +76,10 @@ type context struct {
 	after    []css.Media // of the blocks that are written later and name files
 }
 
-func newContext(p *plan.Plan, at *plan.Computed, mine map[string]*cut.Ladder, opt Options) *context {
+func newContext(p *plan.Plan, at *plan.Values, mine map[string]*cut.Ladder, opt Options) *context {
 	c := &context{p: p, at: at, ladders: mine, opt: opt}
-	for i, l := range at.Layers() {
-		c.layers, c.notes, c.under = append(c.layers, l), append(c.notes, at.Notes[i]), append(c.under, false)
+	for _, l := range at.Layers() {
+		c.layers, c.plans, c.under = append(c.layers, l.Layer), append(c.plans, l.Plan), append(c.under, false)
 		text := opt.Placeholders[l.Image.URL]
 		lad := mine[l.Image.URL]
 		if text == "" || !l.Image.IsURL || lad == nil || l.Size.Kind != css.Cover || l.Blend != css.BlendNormal {
@@ -89,7 +89,8 @@ func newContext(p *plan.Plan, at *plan.Computed, mine map[string]*cut.Ladder, op
 			under := css.InitialLayer()
 			under.Image, under.Repeat = img, css.Repeats{X: css.NoRepeat, Y: css.NoRepeat}
 			under.Origin, under.Clip, under.Attachment = l.Origin, l.Clip, l.Attachment
-			c.layers, c.notes, c.under = append(c.layers, under), append(c.notes, plan.Notes{Pos: at.Notes[i].Pos, Filters: at.Notes[i].Filters}), append(c.under, true)
+			c.layers, c.under = append(c.layers, under), append(c.under, true)
+			c.plans = append(c.plans, &plan.Layer{Span: l.Plan.Span, Filters: l.Plan.Filters})
 		}
 	}
 	return c
@@ -98,16 +99,17 @@ func newContext(p *plan.Plan, at *plan.Computed, mine map[string]*cut.Ladder, op
 func rulesOf(p *plan.Plan, b *plan.Box, selector string, ladders []*cut.Ladder, opt Options) (group, error) {
 	mine := map[string]*cut.Ladder{}
 	for _, l := range ladders {
-		if l.Box == b && len(l.Rungs) > 0 && len(l.Rungs[0].Files) > 0 {
+		if l.Box.ID == b.ID && len(l.Rungs) > 0 && len(l.Rungs[0].Files) > 0 {
 			mine[l.Source] = l
 		}
 	}
 	g := group{name: b.Name, selector: selector}
-	base := newContext(p, b.Compute(0), mine, opt)
+	values := b.EachRule()
+	base := newContext(p, values[0], mine, opt)
 	base.cut = ladders != nil
 	all := []*context{base}
 	for i := 1; i < len(b.Rules); i++ {
-		c := newContext(p, b.Compute(i), mine, opt)
+		c := newContext(p, values[i], mine, opt)
 		c.base, c.media, c.cut = base, &b.Rules[i].Media, base.cut
 		all = append(all, c)
 	}
@@ -157,12 +159,12 @@ func (c *context) split() ([3][]int, error) {
 	at := onBox
 	filtered := [3]bool{}
 	for i := len(c.layers) - 1; i >= 0; i-- { // from the bottom up
-		has := len(c.notes[i].Filters) > 0
+		has := len(c.plans[i].Filters) > 0
 		if (has || filtered[at]) && !(i+1 < len(c.layers) && c.under[i+1]) {
 			at++
 		}
 		if at > onAfter {
-			return out, &source.UnsupportedError{Pos: c.notes[i].Pos, In: "filter", Msg: "the layers with filters need more than the two pseudo-elements that a box has",
+			return out, &source.UnsupportedError{Span: c.plans[i].Span, In: "filter", Msg: "the layers with filters need more than the two pseudo-elements that a box has",
 				Hint: "filter the picture file itself, or filter fewer layers"}
 		}
 		filtered[at] = filtered[at] || has
@@ -212,7 +214,7 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 		return append(d, frameDeclarations(st)...)
 	}
 	for _, i := range layers {
-		if f := c.notes[i].Filters; len(f) > 0 {
+		if f := c.plans[i].Filters; len(f) > 0 {
 			d = append(d, decl{"filter", f.String()})
 			break
 		}

@@ -144,13 +144,19 @@ func TestFiltersGoToPseudoElements(t *testing.T) {
 }
 
 func TestMarkup(t *testing.T) {
+	const plain = `<div data-box="a&lt;b">`
 	for selector, want := range map[string]string{
-		"header.hero": `<header class="hero">`, ".a.b#c": `<div class="a b" id="c">`, "main > section.x": `<main><section class="x">`, "body .x": `<div class="x">`,
-		"a:hover": "", "p + p": "", "[x]": "", "html": "",
+		"header.hero": `<header class="hero" data-box="a&lt;b">`, ".a.b#c": `<div class="a b" id="c" data-box="a&lt;b">`,
+		"main > section.x": `<main><section class="x" data-box="a&lt;b">`, "body .x": `<div class="x" data-box="a&lt;b">`,
+		"a:hover": plain, "p + p": plain, "[x]": plain, "html": plain,
 	} {
-		if got, _, _ := markup(selector, ""); got != want {
-			t.Errorf("%s: %s, want %s", selector, got, want)
+		got, ok := markup(selector, "a<b")
+		if string(got.Open) != want || ok != (want != plain) {
+			t.Errorf("%s: %s %v, want %s", selector, got.Open, ok, want)
 		}
+	}
+	if got := cssString("a\"\\</style>\n"); got != `"a\"\\\3c /style>\a "` {
+		t.Errorf("a string with marks is %s", got)
 	}
 }
 

@@ -2,9 +2,8 @@
 // reading them can end in: a SyntaxError (the input is wrong), an
 // UnsupportedError (valid, not done here) and a LimitError (too big).
 //
-//	err := &source.SyntaxError{Pos: source.Pos{File: "plan.yaml", Line: 12, Col: 7},
-//		Text: "12pt%", Want: "a length or percentage", In: "background-size"}
-//	err.Error() // plan.yaml:12:7: background-size: "12pt%" is not a length or percentage
+// Places are spans of byte offsets; line and column are computed when they are printed.
+// See the package's example.
 package source
 
 import (
@@ -13,48 +12,15 @@ import (
 	"strings"
 )
 
-// Pos is a place in a file. Line and Col count from 1; 0 means unknown.
-// Col counts bytes, as editors' "go to" and compilers do.
-type Pos struct {
-	File string
-	Line int
-	Col  int
-}
-
-func (p Pos) String() string {
-	switch {
-	case p.Line == 0:
-		return p.File
-	case p.Col == 0:
-		return fmt.Sprintf("%s:%d", p.File, p.Line)
-	}
-	return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Col)
-}
-
-// In returns the place of byte offset off in text, when text begins at p.
-// Lines after the first begin at column indent+1, as in a YAML block scalar.
-func (p Pos) In(text string, off, indent int) Pos {
-	off = min(max(off, 0), len(text))
-	before := text[:off]
-	n := strings.Count(before, "\n")
-	if n == 0 {
-		p.Col += off
-		return p
-	}
-	p.Line += n
-	p.Col = off - strings.LastIndexByte(before, '\n') + indent
-	return p
-}
-
 // SyntaxError says that input is wrong: where, which text, what was expected.
 type SyntaxError struct {
-	Pos  Pos
+	Span Span
 	In   string // property, key or file kind; may be empty
 	Text string // the offending text; may be empty
 	Want string // completes `"text" is not …`
 	Hint string // what to do about it; may be empty
 	Msg  string // stands in place of text and want where they do not fit
-	Off  int    // byte offset into the text that was parsed; Pos wins where it is set
+	Off  int    // byte offset into the text that was parsed; Span wins where it is set
 }
 
 func (e *SyntaxError) Error() string {
@@ -67,31 +33,31 @@ func (e *SyntaxError) Error() string {
 			msg = fmt.Sprintf("%q is not %s", text, e.Want)
 		}
 	}
-	return join(e.Pos, e.In, msg, e.Hint)
+	return join(e.Span, e.In, msg, e.Hint)
 }
 
 // UnsupportedError says that input is valid but not handled here.
 type UnsupportedError struct {
-	Pos  Pos
+	Span Span
 	In   string
 	Msg  string
 	Hint string
 	Off  int
 }
 
-func (e *UnsupportedError) Error() string { return join(e.Pos, e.In, e.Msg, e.Hint) }
+func (e *UnsupportedError) Error() string { return join(e.Span, e.In, e.Msg, e.Hint) }
 
 // LimitError says that input is larger than what is taken.
 type LimitError struct {
-	Pos  Pos
+	Span Span
 	In   string
 	Msg  string
 	Hint string
 }
 
-func (e *LimitError) Error() string { return join(e.Pos, e.In, e.Msg, e.Hint) }
+func (e *LimitError) Error() string { return join(e.Span, e.In, e.Msg, e.Hint) }
 
-func join(p Pos, in, msg, hint string) string {
+func join(p Span, in, msg, hint string) string {
 	var b strings.Builder
 	if s := p.String(); s != "" {
 		b.WriteString(s + ": ")
@@ -120,25 +86,35 @@ func clip(s string) string {
 	return s[:most]
 }
 
-// At gives err the place pos, when it is one of this package's errors and has
-// none of its own. text is what was parsed, beginning at pos; the error's
-// offset in it moves the place. Other errors are returned as they are.
-func At(err error, pos Pos, text string, indent int) error {
+// Locate gives err its place in a fragment, when it is one of this package's errors and
+// has none of its own: text is what was parsed, and the error's offset in it moves the
+// place. Other errors are returned as they are.
+func Locate(err error, text Fragment) error {
+	return locate(err, func(off, n int) Span { return text.Span(off, off+n) })
+}
+
+// Place gives err the place of a span, when it is one of this package's errors and has
+// none of its own. Other errors are returned as they are.
+func Place(err error, at Span) error {
+	return locate(err, func(int, int) Span { return at })
+}
+
+func locate(err error, place func(off, n int) Span) error {
 	var syn *SyntaxError
 	var uns *UnsupportedError
 	var lim *LimitError
 	switch {
 	case errors.As(err, &syn):
-		if syn.Pos == (Pos{}) {
-			syn.Pos = pos.In(text, syn.Off, indent)
+		if syn.Span.IsZero() {
+			syn.Span = place(syn.Off, len(syn.Text))
 		}
 	case errors.As(err, &uns):
-		if uns.Pos == (Pos{}) {
-			uns.Pos = pos.In(text, uns.Off, indent)
+		if uns.Span.IsZero() {
+			uns.Span = place(uns.Off, 0)
 		}
 	case errors.As(err, &lim):
-		if lim.Pos == (Pos{}) {
-			lim.Pos = pos
+		if lim.Span.IsZero() {
+			lim.Span = place(0, 0)
 		}
 	}
 	return err

@@ -7,27 +7,42 @@ import (
 )
 
 func TestPlaces(t *testing.T) {
-	p := Pos{File: "a.yaml", Line: 4, Col: 10}
-	// On the first line columns add up; later lines begin at the block's indent.
-	for _, r := range []struct {
-		text string
-		off  int
-		want string
-	}{{"abc def", 4, "a.yaml:4:14"}, {"abc\ndef", 5, "a.yaml:5:8"}, {"a\nb\nc", 4, "a.yaml:6:7"}, {"abc", 99, "a.yaml:4:13"}, {"abc", -1, "a.yaml:4:10"}} {
-		if got := p.In(r.text, r.off, 6).String(); got != r.want {
-			t.Errorf("%q at %d is %s, want %s", r.text, r.off, got, r.want)
+	f := NewFile("a.yaml", "one\n  été: x\r\n\nlast")
+	// Columns count characters: é has two bytes.
+	for at, want := range map[int]string{0: "a.yaml:1:1", 3: "a.yaml:1:4", 4: "a.yaml:2:1", 8: "a.yaml:2:4", 13: "a.yaml:2:8", 16: "a.yaml:3:1", 17: "a.yaml:4:1", 99: "a.yaml:4:5", -5: "a.yaml:1:1"} {
+		s := f.Span(at, at+1)
+		if s.String() != want {
+			t.Errorf("byte %d is %s, want %s", at, s, want)
+		}
+		if p := s.Pos(); f.Offset(p.Line, p.Col) != s.From {
+			t.Errorf("%s is byte %d, want %d", s, f.Offset(p.Line, p.Col), s.From)
 		}
 	}
-	for want, p := range map[string]Pos{"f": {File: "f"}, "f:3": {File: "f", Line: 3}, "": {}} {
-		if p.String() != want {
-			t.Errorf("%#v prints %s", p, p)
+	if s := f.Whole(); s.String() != "a.yaml" || s.Text() != "" || s.IsZero() || s.InText() {
+		t.Errorf("the whole file is %s", s)
+	}
+	if s := (Span{}); s.String() != "" || !s.IsZero() {
+		t.Errorf("no place is %q", s)
+	}
+}
+
+// Later lines of a fragment begin where its block begins.
+func TestFragments(t *testing.T) {
+	f := NewFile("p", "css: |\n  ab\n  çd e\n")
+	g := f.Fragment("ab\nçd e\n", 9, 14)
+	for _, r := range []struct {
+		from, to   int
+		place, txt string
+	}{{0, 2, "p:2:3", "ab"}, {3, 6, "p:3:3", "çd"}, {7, 8, "p:3:6", "e"}} {
+		if s := g.Span(r.from, r.to); s.String() != r.place || s.Text() != r.txt {
+			t.Errorf("%d to %d is %s %q, want %s %q", r.from, r.to, s, s.Text(), r.place, r.txt)
 		}
 	}
 }
 
 func TestErrorsPrintPlaceTextAndHint(t *testing.T) {
 	for want, err := range map[string]error{
-		`p:1:2: width: "3xp" is not a length; did you mean px?`: &SyntaxError{Pos: Pos{"p", 1, 2}, In: "width", Text: "3xp", Want: "a length", Hint: "did you mean px?"},
+		`p:1:2: width: "3xp" is not a length; did you mean px?`: &SyntaxError{Span: NewFile("p", " width").Span(1, 2), In: "width", Text: "3xp", Want: "a length", Hint: "did you mean px?"},
 		`expected a list`:                 &SyntaxError{Want: "a list"},
 		`x: too big; save a smaller copy`: &LimitError{In: "x", Msg: "too big", Hint: "save a smaller copy"},
 		`not done here`:                   &UnsupportedError{Msg: "not done here"},
@@ -39,13 +54,13 @@ func TestErrorsPrintPlaceTextAndHint(t *testing.T) {
 }
 
 // A place is given once: the innermost, which knows best, stays.
-func TestAtKeepsAPlaceThatIsThere(t *testing.T) {
+func TestLocateKeepsAPlaceThatIsThere(t *testing.T) {
 	inner := &SyntaxError{Off: 3, Msg: "m"}
-	err := At(fmt.Errorf("wrapped: %w", inner), Pos{"p", 2, 5}, "abcdef", 0)
-	At(err, Pos{"q", 9, 9}, "", 0)
+	err := Locate(fmt.Errorf("wrapped: %w", inner), NewFile("p", "\nkey: abcdef").Fragment("abcdef", 6))
+	Place(err, NewFile("q", "x").Span(0, 1))
 	var syn *SyntaxError
-	if !errors.As(err, &syn) || syn.Pos != (Pos{"p", 2, 8}) {
-		t.Errorf("the place is %v", inner.Pos)
+	if !errors.As(err, &syn) || syn.Span.String() != "p:2:9" {
+		t.Errorf("the place is %v", inner.Span)
 	}
 }
 

@@ -1,4 +1,4 @@
-package cli
+package app
 
 import (
 	"bytes"
@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"tourmaline/core/codec"
+	"tourmaline/core/cut"
 )
 
 // diskCache keeps files that were made, by key. Entries are written to a temporary name and
@@ -17,9 +18,16 @@ import (
 // whole entries or none.
 type diskCache struct{ dir string }
 
-// openCache returns the cache in dir, or in the user's cache folder for "", or nil for
+// OpenCache returns the cache in dir, or in the user's cache folder for "", or nil for
 // "none"; compiled codecs are kept beside it. A folder that cannot be used is no cache:
 // everything is made again, that is all.
+func OpenCache(dir string) cut.Cache {
+	if c := openCache(dir); c != nil {
+		return c
+	}
+	return nil
+}
+
 func openCache(dir string) *diskCache {
 	if dir == "none" {
 		return nil

@@ -1,4 +1,4 @@
-package cli
+package app
 
 import (
 	"bytes"
@@ -12,8 +12,8 @@ import (
 	"slices"
 )
 
-// encodePNG codes a picture; premultiplied pixels become straight ones.
-func encodePNG(img *image.RGBA, level png.CompressionLevel) ([]byte, error) {
+// EncodePNG codes a picture; premultiplied pixels become straight ones.
+func EncodePNG(img *image.RGBA, level png.CompressionLevel) ([]byte, error) {
 	var b bytes.Buffer
 	enc := png.Encoder{CompressionLevel: level}
 	opaque := true
@@ -47,8 +47,8 @@ func straight(img *image.RGBA) *image.NRGBA {
 	return out
 }
 
-// writeFile writes a file whole or not at all, and says what is wrong in words.
-func writeFile(path string, data []byte) error {
+// WriteFile writes a file whole or not at all, and says what is wrong in words.
+func WriteFile(path string, data []byte) error {
 	if st, err := os.Stat(path); err == nil && st.IsDir() {
 		return cannotWrite(path, errors.New("this is a folder"))
 	}
@@ -83,8 +83,8 @@ func cannotWrite(path string, err error) error {
 	return fmt.Errorf("%s: cannot be written: %w; %s", filepath.ToSlash(path), reason, hint)
 }
 
-// refuseSource stops a single output file from replacing a picture or the plan.
-func (pr *project) refuseSource(path string) error {
+// RefuseSource stops a single output file from replacing a picture or the plan.
+func (pr *Project) RefuseSource(path string) error {
 	abs, err1 := filepath.Abs(path)
 	photos, err2 := filepath.Abs(pr.photos)
 	planFile, err3 := filepath.Abs(pr.File)
@@ -100,9 +100,9 @@ func (pr *project) refuseSource(path string) error {
 	return nil
 }
 
-// writeDemo writes files into dir. It refuses to replace a file that differs, and
+// WriteNew writes files into dir. It refuses to replace a file that differs, and
 // writes nothing then.
-func writeDemo(dir string, files map[string][]byte) error {
+func WriteNew(dir string, files map[string][]byte) error {
 	var paths []string
 	for p, data := range files {
 		there, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(p)))
@@ -119,7 +119,7 @@ func writeDemo(dir string, files map[string][]byte) error {
 		if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
 			return cannotWrite(filepath.Dir(name), err)
 		}
-		if err := writeFile(name, files[p]); err != nil {
+		if err := WriteFile(name, files[p]); err != nil {
 			return err
 		}
 	}

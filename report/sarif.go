@@ -1,14 +1,12 @@
-package cli
+package report
 
 import (
-	"encoding/json"
+	"io"
 	"net/url"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"tourmaline/core/check"
-	"tourmaline/core/finding"
 )
 
 // The parts of SARIF that are written.
@@ -74,41 +72,40 @@ type (
 	}
 )
 
-// checkSARIF writes the findings on the plan's lines; what the plan accepts is
-// suppressed in source.
-func (s *session) checkSARIF(r *check.Report) error {
+// SARIF writes the findings on the plan's lines; what the plan accepts is
+// suppressed in source. version is the program's.
+func (c *Check) SARIF(w io.Writer, version string) error {
 	run := sarifRun{ColumnKind: "unicodeCodePoints", Results: []sarifResult{}}
 	run.Tool.Driver = sarifDriver{Name: "tourmaline"}
-	if v := strings.TrimPrefix(Version, "v"); v != "" && v[0] >= '0' && v[0] <= '9' && strings.Count(v, ".") >= 2 {
+	if v := strings.TrimPrefix(version, "v"); v != "" && v[0] >= '0' && v[0] <= '9' && strings.Count(v, ".") >= 2 {
 		run.Tool.Driver.Version = v
 	}
-	for _, c := range check.Checks {
-		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{c.Name, sarifText{sentence(c.Line) + "."}, sarifText{c.Long}, sarifText{"What to do: " + c.Remedy + "."}, sarifConfig{c.Level.String()}})
+	for _, k := range check.Checks {
+		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{ID: k.Name, Short: sarifText{Sentence(k.Line) + "."}, Full: sarifText{k.Long},
+			Help: sarifText{"What to do: " + k.Remedy + "."}, Default: sarifConfig{k.Level.String()}})
 	}
-	add := func(f *finding.Finding) {
-		msg := f.Message
-		for _, w := range f.Where {
-			msg += "; at " + w.String()
-		}
-		msg += ". " + sentence(f.Remedy) + "."
-		res := sarifResult{RuleID: f.Check, Level: f.Level.String(), Message: sarifText{msg},
-			RuleIndex: slices.IndexFunc(check.Checks, func(c *check.Check) bool { return c.Name == f.Check })}
-		uri := url.URL{Path: filepath.ToSlash(f.Pos.File)}
-		res.Locations = []sarifLocation{{sarifPhysical{sarifArtifact{strings.TrimPrefix(uri.String(), "./")}, sarifRegion{max(f.Pos.Line, 1), f.Pos.Col}}}}
-		res.Properties = map[string]any{"box": f.Box, "measured": f.Measured, "wanted": f.Wanted, "unit": f.Unit}
-		if f.Accepted != "" {
-			res.Suppressions = []sarifSuppression{{"inSource", f.Accepted}}
-		}
-		run.Results = append(run.Results, res)
+	for i := range c.Findings {
+		run.Results = append(run.Results, c.Findings[i].sarif())
 	}
-	for i := range r.Findings {
-		add(&r.Findings[i])
+	for i := range c.Accepted {
+		run.Results = append(run.Results, c.Accepted[i].sarif())
 	}
-	for i := range r.Accepted {
-		add(&r.Accepted[i])
+	return JSON(w, sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
+}
+
+func (f *Finding) sarif() sarifResult {
+	msg := f.Message
+	for _, w := range f.Where {
+		msg += "; at " + w.Says
 	}
-	enc := json.NewEncoder(s.out)
-	enc.SetIndent("", "  ")
-	enc.SetEscapeHTML(false)
-	return enc.Encode(sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
+	msg += ". " + Sentence(f.Remedy) + "."
+	uri := url.URL{Path: f.File}
+	res := sarifResult{RuleID: f.Check, Level: f.Level, Message: sarifText{msg},
+		RuleIndex:  slices.IndexFunc(check.Checks, func(c *check.Check) bool { return c.Name == f.Check }),
+		Locations:  []sarifLocation{{sarifPhysical{sarifArtifact{strings.TrimPrefix(uri.String(), "./")}, sarifRegion{max(f.Line, 1), f.Column}}}},
+		Properties: map[string]any{"box": f.Box, "measured": f.Measured, "wanted": f.Wanted, "unit": f.Unit}}
+	if f.Accepted != "" {
+		res.Suppressions = []sarifSuppression{{"inSource", f.Accepted}}
+	}
+	return res
 }

@@ -1,4 +1,4 @@
-package cli
+package app
 
 import (
 	"crypto/sha256"
@@ -15,7 +15,11 @@ import (
 
 	"tourmaline/core/cut"
 	"tourmaline/core/plan"
+	"tourmaline/report"
 )
+
+// PictureFolder is where the asset files lie in the output folder.
+const PictureFolder = "pictures"
 
 // manifestName lists what a build made, so that nothing else is ever replaced.
 const manifestName = "tourmaline-build.json"
@@ -39,24 +43,26 @@ type manifestEntry struct {
 	Stale bool `json:"stale,omitempty"`
 }
 
-// output collects files in memory and writes them all or none: each to a
+// Output collects files in memory and writes them all or none: each to a
 // temporary name first, then renamed, the manifest last.
-type output struct {
-	dir   string
-	old   manifest
-	files map[string][]byte
-	about map[string]*manifestEntry // what is known of a file beside its content
-	order []string
+type Output struct {
+	dir     string
+	version string // of the program
+	old     manifest
+	files   map[string][]byte
+	about   map[string]*manifestEntry // what is known of a file beside its content
+	order   []string
 }
 
-func newOutput(pr *project) (*output, error) {
-	o := &output{dir: pr.output, files: map[string][]byte{}, about: map[string]*manifestEntry{}}
-	out, err1 := filepath.Abs(pr.output)
+// NewOutput is for the output folder of a project, with the record of what was made there.
+func NewOutput(pr *Project, version string) (*Output, error) {
+	o := &Output{dir: pr.Output, version: version, files: map[string][]byte{}, about: map[string]*manifestEntry{}}
+	out, err1 := filepath.Abs(pr.Output)
 	photos, err2 := filepath.Abs(pr.photos)
 	if err := errors.Join(err1, err2); err != nil {
 		return nil, err
 	}
-	if filepath.Join(out, pictureFolder) == photos || out == photos {
+	if filepath.Join(out, PictureFolder) == photos || out == photos {
 		return nil, fmt.Errorf("%s: output: the output folder holds the source pictures; choose another", pr.File)
 	}
 	data, err := os.ReadFile(filepath.Join(o.dir, manifestName))
@@ -70,15 +76,15 @@ func newOutput(pr *project) (*output, error) {
 	return o, nil
 }
 
-func (o *output) add(path string, data []byte) {
+func (o *Output) add(path string, data []byte) {
 	if _, ok := o.files[path]; !ok {
 		o.order = append(o.order, path)
 	}
 	o.files[path] = data
 }
 
-// addRungs adds the files of ladders, with what they are for.
-func (o *output) addRungs(p *plan.Plan, ladders []*cut.Ladder) {
+// AddRungs adds the files of ladders, with what they are for.
+func (o *Output) AddRungs(p *plan.Plan, ladders []*cut.Ladder) {
 	for _, l := range ladders {
 		for _, r := range l.Rungs {
 			var views []string
@@ -89,9 +95,9 @@ func (o *output) addRungs(p *plan.Plan, ladders []*cut.Ladder) {
 			}
 			for i := range r.Files {
 				a := &r.Files[i]
-				path := pictureFolder + "/" + a.Name
+				path := PictureFolder + "/" + a.Name
 				o.add(path, a.Data)
-				purpose := l.Box.Name + ": " + shortSource(l.Source)
+				purpose := l.Box.Name + ": " + report.Source(l.Source)
 				if i > 0 {
 					purpose += ", for browsers without " + r.Files[0].Format
 				}
@@ -112,19 +118,31 @@ func (o *output) addRungs(p *plan.Plan, ladders []*cut.Ladder) {
 	}
 }
 
-// addFor adds a file that is not a picture.
-func (o *output) addFor(path, purpose string, data []byte) {
+// AddFor adds a file that is not a picture.
+func (o *Output) AddFor(path, purpose string, data []byte) {
 	o.add(path, data)
 	o.about[path] = &manifestEntry{Purpose: purpose}
 }
+
+// Files is how many files were added.
+func (o *Output) Files() int { return len(o.order) }
+
+// Unchanged reports whether the last build was of the same inputs and lies there whole.
+func (o *Output) Unchanged(inputs string) bool { return o.old.Inputs == inputs && o.Whole() }
+
+// Over reports whether a viewport was over its budget in the last build.
+func (o *Output) Over() bool { return o.old.Over }
+
+// Built notes what the build is of, and whether a viewport is over its budget.
+func (o *Output) Built(inputs string, over bool) { o.old.Inputs, o.old.Over = inputs, over }
 
 func sum(data []byte) string {
 	h := sha256.Sum256(data)
 	return hex.EncodeToString(h[:])
 }
 
-// whole reports whether the old build's files all lie there unchanged.
-func (o *output) whole() bool {
+// Whole reports whether the old build's files all lie there unchanged.
+func (o *Output) Whole() bool {
 	for _, f := range o.old.Files {
 		if f.Stale {
 			continue
@@ -138,13 +156,13 @@ func (o *output) whole() bool {
 }
 
 // owned reports whether an earlier build made the file, as it is or as it was.
-func (o *output) owned(path string) bool {
+func (o *Output) owned(path string) bool {
 	return slices.ContainsFunc(o.old.Files, func(f manifestEntry) bool { return f.Path == path })
 }
 
-// commit writes everything. With keep, earlier files stay in the record as they are,
+// Commit writes everything. With keep, earlier files stay in the record as they are,
 // without it they are stale: of no more use, but still ours to remove.
-func (o *output) commit(keep bool) error {
+func (o *Output) Commit(keep bool) error {
 	var pending [][2]string // temporary name, name
 	done := false
 	defer func() {
@@ -154,7 +172,7 @@ func (o *output) commit(keep bool) error {
 			}
 		}
 	}()
-	m := manifest{Tourmaline: Version, Inputs: o.old.Inputs, Over: o.old.Over}
+	m := manifest{Tourmaline: o.version, Inputs: o.old.Inputs, Over: o.old.Over}
 	for _, f := range o.old.Files {
 		if _, again := o.files[f.Path]; !again {
 			f.Stale = f.Stale || !keep
@@ -195,7 +213,7 @@ func (o *output) commit(keep bool) error {
 	return o.finish(m, pending, &done)
 }
 
-func (o *output) finish(m manifest, pending [][2]string, done *bool) error {
+func (o *Output) finish(m manifest, pending [][2]string, done *bool) error {
 	data, err := json.MarshalIndent(m, "", "  ")
 	if err != nil {
 		return err
@@ -218,8 +236,8 @@ func (o *output) finish(m manifest, pending [][2]string, done *bool) error {
 }
 
 // sweepUp removes what a killed run left under temporary names.
-func (o *output) sweepUp() {
-	for _, dir := range []string{o.dir, filepath.Join(o.dir, pictureFolder)} {
+func (o *Output) sweepUp() {
+	for _, dir := range []string{o.dir, filepath.Join(o.dir, PictureFolder)} {
 		left, _ := filepath.Glob(filepath.Join(dir, ".tourmaline-*"))
 		for _, name := range left {
 			if st, err := os.Lstat(name); err == nil && st.Mode().IsRegular() && time.Since(st.ModTime()) > 10*time.Minute {
@@ -229,9 +247,9 @@ func (o *output) sweepUp() {
 	}
 }
 
-// clean removes stale files of earlier builds that are as they were made, and returns
+// Clean removes stale files of earlier builds that are as they were made, and returns
 // how many, and the names of those that somebody has changed since and that stay.
-func (o *output) clean() (removed int, changed []string, err error) {
+func (o *Output) Clean() (removed int, changed []string, err error) {
 	m := o.old
 	m.Files = nil
 	for _, f := range o.old.Files {

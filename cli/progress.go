@@ -1,0 +1,68 @@
+package cli
+
+import (
+	"fmt"
+	"sync"
+	"time"
+
+	"github.com/vbauerster/mpb/v8"
+	"github.com/vbauerster/mpb/v8/decor"
+)
+
+// progress shows on standard error how far a long piece of work is, from one second on: a
+// bar on a terminal, one line elsewhere.
+type progress struct {
+	s     *session
+	what  string
+	start time.Time
+
+	mu   sync.Mutex
+	bars *mpb.Progress
+	bar  *mpb.Bar
+	now  string // what was just done
+	told bool
+}
+
+func (s *session) progress(what string) *progress {
+	return &progress{s: s, what: what, start: time.Now()}
+}
+
+func (p *progress) step(done, total int) { p.about(done, total, "") }
+
+// about is step, with what was just done.
+func (p *progress) about(done, total int, what string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.now = what; time.Since(p.start) < time.Second {
+		return
+	}
+	if !isTerminal(p.s.err) {
+		if !p.told {
+			fmt.Fprintf(p.s.err, "%s: %d%% after a second\n", p.what, 100*done/max(total, 1))
+		}
+		p.told = true
+		return
+	}
+	if p.bar == nil {
+		p.bars = mpb.New(mpb.WithOutput(p.s.err), mpb.WithWidth(24))
+		p.bar = p.bars.AddBar(int64(total), mpb.BarRemoveOnComplete(),
+			mpb.PrependDecorators(decor.Name(p.what+" ")),
+			mpb.AppendDecorators(decor.CountersNoUnit("%d of %d  "), decor.Any(func(decor.Statistics) string {
+				p.mu.Lock()
+				defer p.mu.Unlock()
+				return p.now
+			})))
+	}
+	p.bar.SetCurrent(int64(done))
+}
+
+// end takes the bar away.
+func (p *progress) end() {
+	p.mu.Lock()
+	bars, bar := p.bars, p.bar
+	p.mu.Unlock()
+	if bar != nil {
+		bar.Abort(true)
+		bars.Wait()
+	}
+}

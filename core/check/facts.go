@@ -1,0 +1,90 @@
+package check
+
+import (
+	"maps"
+	"slices"
+	"sync"
+
+	"tourmaline/core/finding"
+	"tourmaline/core/picture"
+	"tourmaline/core/texture"
+	"tourmaline/core/work"
+)
+
+// facts is what a picture is like, measured when it is first asked for.
+type facts struct {
+	file *picture.File
+	once sync.Once
+	err  error // it cannot be decoded
+	texture.Kind
+	SeamX, SeamY texture.Seam
+	Patch        texture.Patch
+	HasAlpha     bool
+	Head         picture.Header
+	Edges        picture.EdgeColours
+}
+
+func (s *pass) facts(f *picture.File) *facts {
+	m, ok := s.pictures[f]
+	if !ok {
+		return &facts{}
+	}
+	m.once.Do(m.measure)
+	return m
+}
+
+// measureAll measures every picture, in parallel.
+func (s *pass) measureAll() {
+	files := slices.Collect(maps.Keys(s.pictures))
+	work.Each(len(files), func(i int) { s.facts(files[i]) })
+}
+
+// readPictures opens every picture of the plan.
+func (s *pass) readPictures() {
+	s.pictures = map[*picture.File]*facts{}
+	failed := map[string]bool{}
+	for _, id := range s.boxes {
+		b := s.plan.All()[id]
+		for _, v := range b.EachRule() {
+			for _, l := range v.Layers() {
+				for _, url := range urls(l.Image) {
+					f, err := s.store.File(url)
+					if err != nil {
+						if !failed[url+b.Name] {
+							s.missing = append(s.missing, missed{finding.Finding{Box: b.Name, ID: l.ID, Span: l.Plan.Span}, url, err})
+						}
+						failed[url+b.Name] = true
+						continue
+					}
+					if _, ok := s.pictures[f]; !ok {
+						s.pictures[f] = &facts{file: f}
+					}
+				}
+			}
+		}
+	}
+}
+
+// measured is the most px a side that seams and patches are measured on; larger
+// pictures are not tiles.
+const measured = 1600
+
+func (m *facts) measure() {
+	f := m.file
+	m.Head = f.Header()
+	if f.Vector != nil {
+		return
+	}
+	img, err := f.Pixels()
+	if err != nil {
+		m.err = err
+		return
+	}
+	m.Kind = texture.Look(img)
+	m.HasAlpha = picture.HasAlpha(img)
+	m.Edges = picture.Edges(img)
+	m.SeamX, m.SeamY = texture.SeamX(img), texture.SeamY(img)
+	if max(f.Width, f.Height) <= measured {
+		m.Patch = texture.FindPatch(img)
+	}
+}

@@ -1,0 +1,265 @@
+package plan
+
+import (
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"tourmaline/core/css"
+	"tourmaline/core/source"
+)
+
+// Painted is one layer as it is painted where certain rules hold.
+type Painted struct {
+	css.Layer
+	ID   LayerID
+	Plan *Layer // what the plan says of it beyond CSS; never nil
+}
+
+// Values are a box's values where a certain set of its rules holds. They are shared: do
+// not write to them.
+type Values struct {
+	Steps []Step
+	Ratio float64 // 0: none
+	Style css.Style
+	Text  []TextArea
+
+	layers []Painted
+	mask   uint64 // the rules that hold
+	sizes  [Dimensions]*Size
+}
+
+// Size returns a declared size, or nil.
+func (c *Values) Size(d Dimension) *Size { return c.sizes[d] }
+
+// Layers returns the layers that are painted, top first. A colour at the bottom is the
+// style's background colour, not among them.
+func (c *Values) Layers() []Painted { return c.layers }
+
+// Find returns where a layer stands in Layers, or -1 where it is not painted.
+func (c *Values) Find(id LayerID) int {
+	return slices.IndexFunc(c.layers, func(l Painted) bool { return l.ID == id })
+}
+
+// Resolver computes what the boxes of a plan are like at one window after another, and
+// keeps what it computed. It is safe in parallel.
+type Resolver struct {
+	plan  *Plan
+	boxes []memo
+}
+
+// memo is what was computed of one box.
+type memo struct {
+	last  atomic.Pointer[Values] // windows come in order
+	mu    sync.Mutex
+	known map[uint64]*Values
+}
+
+// NewResolver is for the boxes of a plan.
+func NewResolver(p *Plan) *Resolver { return &Resolver{plan: p, boxes: make([]memo, len(p.all))} }
+
+// At returns a box's values at a window. It does not allocate once a set of rules was seen.
+func (r *Resolver) At(id BoxID, e *css.Env) *Values {
+	b, m := r.plan.all[id], &r.boxes[id]
+	var mask uint64
+	for i := range b.Rules {
+		if b.Rules[i].Media.Matches(e) {
+			mask |= 1 << i
+		}
+	}
+	if c := m.last.Load(); c != nil && c.mask == mask {
+		return c
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	c := m.known[mask]
+	if c == nil {
+		if m.known == nil {
+			m.known = map[uint64]*Values{}
+		}
+		c = b.must(mask)
+		m.known[mask] = c
+	}
+	m.last.Store(c)
+	return c
+}
+
+// must computes the values of a box whose rules were all computed when it was read.
+func (b *Box) must(mask uint64) *Values {
+	c, err := b.values(mask)
+	if err != nil {
+		panic("plan: " + err.Error())
+	}
+	return c
+}
+
+// At returns the box's values at one window. Use a Resolver for many windows.
+func (b *Box) At(e *css.Env) *Values {
+	var mask uint64
+	for i := range b.Rules {
+		if b.Rules[i].Media.Matches(e) {
+			mask |= 1 << i
+		}
+	}
+	return b.must(mask)
+}
+
+// Base returns the values where no when block holds.
+func (b *Box) Base() *Values { return b.must(1) }
+
+// EachRule returns the values where only the first rule and one other hold, for each rule.
+func (b *Box) EachRule() []*Values {
+	out := make([]*Values, len(b.Rules))
+	for i := range b.Rules {
+		out[i] = b.must(1 | 1<<i)
+	}
+	return out
+}
+
+// list is the layers: of the rule that holds last, and what of them is painted.
+type list struct {
+	rule    *Rule
+	own     []Layer
+	painted []Painted
+}
+
+// values computes the box where the rules of a mask hold.
+func (b *Box) values(mask uint64) (*Values, error) {
+	c := &Values{Style: css.NewStyle(), mask: mask}
+	var l list          // what layers: declare
+	images := RuleID(0) // the block that declares the images
+	for i := range b.Rules {
+		r := &b.Rules[i]
+		if mask&(1<<i) == 0 {
+			continue
+		}
+		c.takeSizes(r)
+		if r.Text != nil {
+			c.Text = r.Text
+		}
+		if r.Layers != nil {
+			l, images = b.listOf(r, r.Layers), r.ID
+			setLayers(&c.Style.Background, l.painted)
+		}
+		if r.derived() && l.rule == &b.Rules[0] {
+			own := slices.Clone(l.own)
+			for n, pos := range r.shift {
+				own[n].CSS.Position = pos
+			}
+			l = b.listOf(l.rule, own)
+			setLayers(&c.Style.Background, l.painted)
+		}
+		for _, d := range r.declared {
+			if err := c.Style.Apply(d.Declaration, nil); err != nil {
+				return nil, source.Locate(err, d.text)
+			}
+			if d.Property == "background" || d.Property == "background-image" {
+				l, images = list{}, r.ID
+			}
+		}
+	}
+	c.number(b, &l, images)
+	return c, nil
+}
+
+// number gives the layers of the style their identities, and what the plan says of them.
+func (c *Values) number(b *Box, l *list, images RuleID) {
+	css := c.Style.Layers()
+	c.layers = make([]Painted, len(css))
+	plain := &Layer{Span: b.Span}
+	for i := range css {
+		c.layers[i] = Painted{css[i], LayerID{b.ID, images, i + 1}, plain}
+		if l.rule != nil && i < len(l.painted) {
+			c.layers[i].ID, c.layers[i].Plan = l.painted[i].ID, l.painted[i].Plan
+		}
+	}
+}
+
+func (c *Values) takeSizes(r *Rule) {
+	for d, z := range r.Sizes {
+		if z != nil {
+			c.sizes[d] = z
+			if Dimension(d) == Height {
+				c.Steps = nil
+			}
+		}
+	}
+	if r.Steps != nil {
+		c.Steps, c.sizes[Height] = r.Steps, nil
+	}
+	if r.Ratio != nil {
+		c.Ratio = *r.Ratio
+	}
+}
+
+// listOf leaves out scrims that are clear: ones that are open, or not needed.
+func (b *Box) listOf(r *Rule, own []Layer) list {
+	out := list{rule: r, own: own}
+	for i := range own {
+		if l := &own[i]; l.Color == nil || len(l.Open) == 0 || !l.Color.IsTransparent() {
+			out.painted = append(out.painted, Painted{l.CSS, LayerID{b.ID, r.ID, i + 1}, l})
+		}
+	}
+	return out
+}
+
+// setLayers turns layers into longhands: a colour at the bottom is the
+// background colour, any other is a gradient from it to itself.
+func setLayers(bg *css.Background, layers []Painted) {
+	*bg = css.Background{}
+	var list []css.Layer
+	var bottom css.Color
+	for i, l := range layers {
+		color := l.Plan.Color
+		if color == nil {
+			list = append(list, l.Layer)
+			continue
+		}
+		if i == len(layers)-1 {
+			bottom = *color
+			break
+		}
+		cl := l.Layer
+		g := css.Gradient{At: css.Center, Angle: css.Num{Unit: css.Deg, Val: 180}, From: css.Num{Unit: css.Deg},
+			Stops: []css.Stop{{Color: *color}, {Color: *color}}}
+		cl.Image = css.Image{Gradient: &g}
+		list = append(list, cl)
+	}
+	bg.SetLayers(list)
+	bg.Color = bottom
+}
+
+// Declared is a CSS declaration of a box as it was written.
+type Declared struct {
+	css.Declaration
+	Rule RuleID
+	Span source.Span
+}
+
+// Declared returns the box's CSS declarations in their order.
+func (b *Box) Declared() []Declared {
+	var out []Declared
+	for i := range b.Rules {
+		for _, d := range b.Rules[i].declared {
+			out = append(out, Declared{d.Declaration, b.Rules[i].ID, d.text.Span(d.Off, d.Off+len(d.Property))})
+		}
+	}
+	return out
+}
+
+// StepHeight is the height of a table at a window width: straight lines between
+// its rows, level outside them.
+func StepHeight(steps []Step, width float64) float64 {
+	i := 0
+	for i < len(steps) && steps[i].Width <= width {
+		i++
+	}
+	switch i {
+	case 0:
+		return steps[0].Height
+	case len(steps):
+		return steps[i-1].Height
+	}
+	a, b := steps[i-1], steps[i]
+	return a.Height + (b.Height-a.Height)*(width-a.Width)/(b.Width-a.Width)
+}

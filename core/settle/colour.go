@@ -1,0 +1,200 @@
+package settle
+
+import (
+	"fmt"
+	"image"
+	"math"
+	"tourmaline/core/contrast"
+	"tourmaline/core/css"
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+)
+
+// behind is the colour behind a picture in the making: one, or two where opposite edges
+// differ and a gradient runs between.
+type behind struct {
+	edges picture.EdgeColours
+	ends  [][3]uint8
+	to    string // the side that the gradient runs to; "" for one colour
+}
+
+// sideNames are those of EdgeColours.
+var sideNames = [4]string{"the top", "the right", "the bottom", "the left"}
+
+func (b *behind) edge(k int) [3]uint8 { return [3]uint8{b.edges[k].R, b.edges[k].G, b.edges[k].B} }
+
+// continuing takes the mean of a picture's edges, by length and opacity in linear light, or
+// two colours; it is false where all edges are clear.
+func continuing(img *image.RGBA) (*behind, bool) {
+	b := &behind{edges: picture.Edges(img)}
+	var sum [3]float64
+	weight := 0.0
+	for k, e := range b.edges {
+		n := float64(img.Rect.Dx())
+		if k%2 == 1 {
+			n = float64(img.Rect.Dy())
+		}
+		n *= e.Share
+		for i, v := range b.edge(k) {
+			sum[i] += n * picture.Linear(v)
+		}
+		weight += n
+	}
+	if weight == 0 {
+		return b, false
+	}
+	b.ends = [][3]uint8{{picture.FromLinear(sum[0] / weight), picture.FromLinear(sum[1] / weight), picture.FromLinear(sum[2] / weight)}}
+	for _, pair := range []struct {
+		a, b int
+		to   string
+	}{{0, 2, "bottom"}, {3, 1, "right"}} {
+		if b.edges[pair.a].Share < 0.9 || b.edges[pair.b].Share < 0.9 {
+			continue
+		}
+		if d := levels(b.edge(pair.a), b.edge(pair.b)); d > visibleStep && (b.to == "" || d > levels(b.ends[0], b.ends[1])) {
+			b.ends, b.to = [][3]uint8{b.edge(pair.a), b.edge(pair.b)}, pair.to
+		}
+	}
+	return b, true
+}
+
+// value is what is written.
+func (b *behind) value() string {
+	if b.to == "" {
+		return rgbText(b.ends[0], 100)
+	}
+	return fmt.Sprintf("linear-gradient(to %s, %s, %s)", b.to, rgbText(b.ends[0], 100), rgbText(b.ends[1], 100))
+}
+
+// step is the largest step in levels from an edge of the picture to the colour, which is
+// seen where the picture ends in the box, and which edge has it.
+func (b *behind) step() (diff, at int) {
+	for k, e := range b.edges {
+		d := levels(b.edge(k), b.ends[0])
+		if len(b.ends) == 2 {
+			switch { // along the gradient it meets its own end, across it the nearer one
+			case b.to == "bottom" && k == 2, b.to == "right" && k == 1:
+				d = levels(b.edge(k), b.ends[1])
+			case b.to == "bottom" && k%2 == 1, b.to == "right" && k%2 == 0:
+				d = min(d, levels(b.edge(k), b.ends[1]), levels(b.edge(k), mix(b.ends[0], b.ends[1], 50)))
+			}
+		}
+		if e.Share > 0.5 && d > diff {
+			diff, at = d, k
+		}
+	}
+	return diff, at
+}
+
+// mixed are the ends moved towards a colour.
+func (b *behind) mixed(towards [3]uint8, percent int) [][3]uint8 {
+	var out [][3]uint8
+	for _, e := range b.ends {
+		out = append(out, mix(e, towards, percent))
+	}
+	return out
+}
+
+// solveColor settles color: auto, the colour behind a picture: the mean of its
+// edges, moved as far as text on it needs while the picture loads.
+func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
+	c := s.choice(o)
+	var f *picture.File
+	layers, at := s.list(o)
+	for i := at - 1; i >= 0 && f == nil; i-- {
+		if img, _ := layers[i].CSS.Image.Pick(1); img.IsURL {
+			f, _ = s.store.File(img.URL)
+		}
+	}
+	if f == nil || f.Vector != nil {
+		return c.fail("there is no picture over it whose edges it could continue: write a colour"), nil
+	}
+	img, err := f.Pixels()
+	if err != nil {
+		return c, err
+	}
+	b, ok := continuing(img)
+	if !ok {
+		return c.fail("the picture's edges are clear: write a colour"), nil
+	}
+	moved := s.letRead(&c, b, s.box(o).ID)
+	c.Value = b.value()
+	diff, edge := b.step()
+	c.Why = append(c.Why, fmt.Sprintf("it continues the edges of %s: %s edge is %d levels from it, the others are nearer", f.Name, sideNames[edge], diff))
+	if diff > visibleStep {
+		c.Why = append(c.Why, "where the box is bare that edge of the picture will be seen")
+	}
+	if moved > 0 {
+		c.Why = append(c.Why, fmt.Sprintf("moved by %d%% so that the text can be read before the picture is there", moved))
+	}
+	return c, nil
+}
+
+// letRead moves the colours towards black or white as far as the box's text needs, and
+// returns by how many per cent.
+func (s *solver) letRead(c *Choice, b *behind, box plan.BoxID) (moved int) {
+	on := func(list [][3]uint8) float64 {
+		worst := math.Inf(1)
+		for _, e := range list {
+			worst = min(worst, s.textOn(box, e))
+		}
+		return worst
+	}
+	before := on(b.ends)
+	if before >= 1 {
+		return 0
+	}
+	towards := [3]uint8{}
+	if s.textOn(box, [3]uint8{}) < s.textOn(box, [3]uint8{255, 255, 255}) {
+		towards = [3]uint8{255, 255, 255}
+	}
+	if s.textOn(box, towards) < 1 {
+		*c = c.fail("neither black nor white lets the text be read while the picture loads: two texts ask for opposite colours, or one is a middle grey")
+	}
+	lo, hi := 0, 100
+	for hi-lo > 1 {
+		if mid := (lo + hi) / 2; on(b.mixed(towards, mid)) >= 1 {
+			hi = mid
+		} else {
+			lo = mid
+		}
+	}
+	b.ends = b.mixed(towards, hi)
+	if !c.Failed {
+		c.Before, c.After = fmt.Sprintf("contrast %.2f of the needed one while the picture loads", before), fmt.Sprintf("%.2f", on(b.ends))
+	}
+	return hi
+}
+
+// visibleStep is how many levels a step at the edge of a picture may have before it is
+// seen.
+const visibleStep = 24
+
+// levels is how far two colours are apart, in the channel that differs most.
+func levels(a, b [3]uint8) int {
+	d := 0
+	for i := range a {
+		d = max(d, abs(int(a[i])-int(b[i])))
+	}
+	return d
+}
+
+func mix(a, b [3]uint8, percent int) [3]uint8 {
+	var out [3]uint8
+	for i := range out {
+		out[i] = uint8((int(a[i])*(100-percent) + int(b[i])*percent + 50) / 100)
+	}
+	return out
+}
+
+// textOn is the least contrast of the box's texts on a plain colour, over what
+// each needs.
+func (s *solver) textOn(box plan.BoxID, back [3]uint8) float64 {
+	worst := math.Inf(1)
+	for _, v := range s.plan.All()[box].EachRule() {
+		for _, t := range v.Text {
+			worst = min(worst, contrast.OfColors(t.Color.Resolve(css.RGBA{A: 1}), back)/t.Contrast)
+		}
+	}
+	return worst
+}

@@ -1,0 +1,258 @@
+package report
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"tourmaline/core/check"
+	"tourmaline/core/finding"
+	"tourmaline/core/plan"
+)
+
+// Check is what check tells.
+type Check struct {
+	Plan     string    `json:"plan"`
+	Findings []Finding `json:"findings"`
+	Accepted []Finding `json:"accepted"`
+	Summary  Summary   `json:"summary"`
+
+	selectors map[string]string // of the boxes
+}
+
+// Summary is how much was looked at, and what was found.
+type Summary struct {
+	Errors    int       `json:"errors"`
+	Warnings  int       `json:"warnings"`
+	Notes     int       `json:"notes"`
+	Boxes     int       `json:"boxes"`
+	Landings  int       `json:"landings"`
+	Widths    [2]int    `json:"widths"`
+	Heights   []int     `json:"heights"`
+	Densities []float64 `json:"densities"`
+	Checks    []string  `json:"checks"`
+}
+
+// Finding is one thing that is wrong or wasteful.
+type Finding struct {
+	Check string `json:"check"`
+	Level string `json:"level"`
+	Box   string `json:"box,omitempty"`
+	Layer int    `json:"layer,omitempty"` // as it is written, from 1, top first
+	Place
+	Message  string  `json:"message"`
+	Measured float64 `json:"measured"`
+	Wanted   float64 `json:"wanted"`
+	Unit     string  `json:"unit,omitempty"`
+	Where    []Where `json:"where,omitempty"` // empty: it does not depend on the window
+	Exact    []Span  `json:"exact,omitempty"` // where the height matters: each density and swept height
+	Worst    string  `json:"worst,omitempty"` // the viewport of measured
+	Reason   string  `json:"reason"`
+	Remedy   string  `json:"remedy"`
+	How      string  `json:"how,omitempty"`
+	Accepted string  `json:"accepted,omitempty"`
+
+	level finding.Level
+}
+
+// Where is a true sentence about where a finding holds.
+type Where struct {
+	Says      string    `json:"says"`
+	Widths    [][2]int  `json:"widths"` // both ends included
+	Densities []float64 `json:"densities,omitempty"`
+	Heights   *[2]int   `json:"heights,omitempty"` // the first and the last, to the px
+	Some      bool      `json:"atSomeHeights,omitempty"`
+}
+
+// Span is the widths at one density and height.
+type Span struct {
+	Density float64  `json:"density"`
+	Height  int      `json:"height"`
+	Widths  [][2]int `json:"widths"`
+}
+
+// OfCheck is the report of a check of a plan.
+func OfCheck(p *plan.Plan, r *check.Report) *Check {
+	out := &Check{Plan: filepath.ToSlash(p.File), Findings: []Finding{}, Accepted: []Finding{}, selectors: map[string]string{},
+		Summary: Summary{Errors: count(r, finding.Error), Warnings: count(r, finding.Warning), Notes: count(r, finding.Note),
+			Boxes: r.Boxes, Landings: r.Landings, Widths: p.Widths, Heights: r.Heights, Densities: p.Density, Checks: r.Checks}}
+	for i := range r.Findings {
+		out.Findings = append(out.Findings, ofFinding(&r.Findings[i]))
+	}
+	for i := range r.Accepted {
+		out.Accepted = append(out.Accepted, ofFinding(&r.Accepted[i]))
+	}
+	for _, b := range p.All() {
+		out.selectors[b.Name] = b.Selector
+	}
+	return out
+}
+
+func count(r *check.Report, l finding.Level) int {
+	n := 0
+	for _, f := range r.Findings {
+		if f.Level == l {
+			n++
+		}
+	}
+	return n
+}
+
+func pairs(runs []finding.Run) [][2]int {
+	out := [][2]int{}
+	for _, r := range runs {
+		out = append(out, [2]int{r.From, r.To})
+	}
+	return out
+}
+
+func ofFinding(f *finding.Finding) Finding {
+	j := Finding{Check: f.Check, Level: f.Level.String(), Box: f.Box, Layer: f.ID.N, Place: placeOf(f.Span), level: f.Level,
+		Message: f.Message, Measured: f.Measured, Wanted: f.Wanted, Unit: f.Unit, Reason: f.Reason, Remedy: f.Remedy, How: f.How, Accepted: f.Accepted}
+	if f.Worst != nil {
+		j.Worst = f.Worst.String()
+	}
+	tall := false
+	for _, w := range f.Where {
+		c := Where{Says: w.String(), Widths: pairs(w.Runs), Densities: w.Densities, Some: w.Some}
+		if w.Heights != [2]int{} {
+			c.Heights, tall = &w.Heights, true
+		}
+		j.Where = append(j.Where, c)
+	}
+	if tall {
+		for _, e := range f.Exact {
+			j.Exact = append(j.Exact, Span{e.Density, e.Height, pairs(e.Runs)})
+		}
+	}
+	return j
+}
+
+// ink are the colours of the levels; the level is always written too.
+var ink = map[finding.Level]string{finding.Error: "\x1b[1;31m", finding.Warning: "\x1b[1;33m", finding.Note: "\x1b[1;36m"}
+
+func (p *Printer) paint(l finding.Level, t string) string {
+	if !p.Colour {
+		return t
+	}
+	return ink[l] + t + "\x1b[0m"
+}
+
+// Text prints the findings box by box.
+func (c *Check) Text(p *Printer) {
+	box := "\x00"
+	for i := range c.Findings {
+		f := &c.Findings[i]
+		if f.Box != box {
+			box = f.Box
+			head := "the plan"
+			if sel, ok := c.selectors[box]; ok {
+				head = fmt.Sprintf("%s  (%s)", box, sel)
+			}
+			p.printf("%s\n\n", head)
+		}
+		c.finding(p, f)
+	}
+	for i, f := range c.Accepted {
+		if i == 0 {
+			p.printf("accepted by the plan\n")
+		}
+		p.item(6, "", fmt.Sprintf("%s of %s: %s (%s)", f.Check, f.Box, f.Accepted, f.Message))
+	}
+	if len(c.Accepted) > 0 {
+		p.printf("\n")
+	}
+	p.printf("%s\n", c.Summary.text(len(c.Accepted)))
+}
+
+func (c *Check) finding(p *Printer, f *Finding) {
+	p.printf("  %s  %s  %s\n", p.paint(f.level, f.Level), f.Check, f.Place)
+	p.item(6, "", f.Message)
+	if len(f.Where) > 0 {
+		p.printf("    %-6s %s\n", "", p.paint(f.level, ruler(c.Summary.Widths, f.Where)))
+		for i, w := range f.Where {
+			label := "at"
+			if i > 0 {
+				label = "and"
+			}
+			p.item(6, label, w.Says)
+		}
+	}
+	if f.Worst != "" && len(f.Where) > 0 {
+		p.item(6, "worst", f.Worst)
+	}
+	p.item(6, "why", f.Reason)
+	p.item(6, "do", f.Remedy)
+	if f.How != "" {
+		p.item(6, "how", f.How)
+	}
+	p.printf("\n")
+}
+
+// cells is how long the drawing of a range of widths is.
+const cells = 56
+
+// ruler draws the widths of the plan: where the finding holds, at some density or
+// height.
+func ruler(widths [2]int, where []Where) string {
+	holds := map[int]bool{}
+	for _, w := range where {
+		for _, r := range w.Widths {
+			for x := r[0]; x <= r[1]; x++ {
+				holds[x] = true
+			}
+		}
+	}
+	var b strings.Builder
+	n := widths[1] - widths[0] + 1
+	for i := range cells {
+		from, to := widths[0]+i*n/cells, widths[0]+(i+1)*n/cells-1
+		to = max(to, from)
+		in := 0
+		for x := from; x <= to; x++ {
+			if holds[x] {
+				in++
+			}
+		}
+		switch {
+		case in == 0:
+			b.WriteString("·")
+		case in > to-from:
+			b.WriteString("━")
+		default:
+			b.WriteString("╌")
+		}
+	}
+	return fmt.Sprintf("%d %s %d", widths[0], b.String(), widths[1])
+}
+
+func (s *Summary) text(accepted int) string {
+	var d []string
+	for _, v := range s.Densities {
+		d = append(d, fmt.Sprintf("%g", v))
+	}
+	found := "nothing found"
+	if s.Errors+s.Warnings+s.Notes > 0 {
+		found = fmt.Sprintf("%s, %s, %s", Plural(s.Errors, "error"), Plural(s.Warnings, "warning"), Plural(s.Notes, "note"))
+	}
+	if accepted > 0 {
+		found += fmt.Sprintf(" (and %d accepted)", accepted)
+	}
+	return fmt.Sprintf("%s in %s, by %s\nlooked at every width from %d to %d px, %s from %d to %d px, density %s:\n%s landings; ━ fails, ╌ fails in part, · is fine", found,
+		Plural(s.Boxes, "box"), Plural(len(s.Checks), "check"), s.Widths[0], s.Widths[1], Plural(len(s.Heights), "height"), s.Heights[0], s.Heights[len(s.Heights)-1],
+		strings.Join(d, ", "), thousands(s.Landings))
+}
+
+// Explain prints what checks look for, and why.
+func Explain(p *Printer, list []*check.Check) {
+	indent := func(s string) string {
+		return "  " + strings.ReplaceAll(strings.TrimSuffix(s, "\n"), "\n", "\n  ") + "\n"
+	}
+	for i, c := range list {
+		if i > 0 {
+			p.printf("\n")
+		}
+		p.printf("%s  (%s, %s)\n\n%s.\n\n%s\n\nWhat to do: %s.\n\nIt fires on\n%s\nand passes\n%s", c.Name, c.Group, c.Level,
+			Sentence(c.Line), c.Long, c.Remedy, indent(c.Fires), indent(c.Silent))
+	}
+}

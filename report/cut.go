@@ -1,0 +1,256 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+
+	"tourmaline/core/cut"
+	"tourmaline/core/finding"
+	"tourmaline/core/plan"
+)
+
+// Rung is one version of a picture that would be made.
+type Rung struct {
+	Box    string     `json:"box"`
+	Source string     `json:"source"`
+	Width  int        `json:"width"`
+	Height int        `json:"height"`
+	Part   [4]float64 `json:"part"` // left, top, width, height in per cent of the source
+	Share  float64    `json:"share"`
+	For    []string   `json:"viewports"`
+}
+
+// Rungs are the versions that ladders have.
+type Rungs []Rung
+
+// OfRungs lists them, with the named viewports that fetch each.
+func OfRungs(p *plan.Plan, ladders []*cut.Ladder) Rungs {
+	out := Rungs{}
+	for _, l := range ladders {
+		for _, r := range l.Rungs {
+			w, h := float64(max(l.File.Width, 1))/100, float64(max(l.File.Height, 1))/100
+			row := Rung{l.Box.Name, l.Source, r.Width, r.Height, [4]float64{r.Part.X / w, r.Part.Y / h, r.Part.W / w, r.Part.H / h}, r.Share(), []string{}}
+			for _, v := range p.Named {
+				if e := v.Env(); l.At(&e) == r {
+					row.For = append(row.For, v.Label())
+				}
+			}
+			out = append(out, row)
+		}
+	}
+	return out
+}
+
+// Text prints them as a table.
+func (rs Rungs) Text(p *Printer) {
+	if len(rs) == 0 {
+		p.printf("no pictures to cut\n")
+		return
+	}
+	t := p.table([]int{3, 5}, "box", "source", "px", "of the picture", "visitors", "viewports")
+	last := ""
+	for _, r := range rs {
+		box, src := r.Box, Source(r.Source)
+		if box+src == last {
+			box, src = "", ""
+		} else {
+			last = box + src
+		}
+		part := "all"
+		if r.Part[2] < 99.95 || r.Part[3] < 99.95 {
+			part = fmt.Sprintf("%.0f%% x %.0f%%", r.Part[2], r.Part[3])
+		}
+		t.AppendRow(table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(r.Share), strings.Join(r.For, ", ")})
+	}
+	t.Render()
+}
+
+// Fetch is what one viewport fetches for one picture.
+type Fetch struct {
+	Box      string  `json:"box"`
+	Source   string  `json:"source"`
+	Viewport string  `json:"viewport"`
+	Name     string  `json:"name"`
+	File     string  `json:"file"`
+	Format   string  `json:"format"`
+	Width    int     `json:"width"`
+	Height   int     `json:"height"`
+	Bytes    int     `json:"bytes"`
+	Fallback string  `json:"fallback"` // for browsers that do not know the format
+	Score    float64 `json:"similarity"`
+	Original int     `json:"sourceBytes"`
+	Lighter  float64 `json:"lighter"` // 0..1 of the source
+}
+
+// Fetches are what the named viewports fetch, picture by picture.
+type Fetches []Fetch
+
+// OfFetches lists them.
+func OfFetches(p *plan.Plan, ladders []*cut.Ladder) Fetches {
+	out := Fetches{}
+	for _, l := range ladders {
+		for _, v := range p.Named {
+			e := v.Env()
+			r := l.At(&e)
+			if r == nil || len(r.Files) == 0 {
+				continue
+			}
+			a := r.Best()
+			out = append(out, Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, a.Format, r.Width, r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
+				1 - float64(len(a.Data))/float64(l.File.Bytes)})
+		}
+	}
+	return out
+}
+
+// Text prints a table for each picture, and what each viewport fetches in all.
+func (fs Fetches) Text(p *Printer) {
+	last := ""
+	var t table.Writer
+	tables := 0
+	for _, f := range fs {
+		if key := f.Box + f.Source; key != last {
+			if t != nil {
+				t.Render()
+				p.printf("\n")
+			}
+			last = key
+			tables++
+			p.printf("%s  %s (%s)\n", f.Box, Source(f.Source), finding.Weight(f.Original))
+			t = p.table([]int{3, 4, 5, 6}, "  viewport", "fetches", "px", "weight", "alike", "saved")
+		}
+		score := ""
+		if f.Score > 0 {
+			score = fmt.Sprintf("%.1f", f.Score)
+		}
+		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height), finding.Weight(f.Bytes), score, saved(f.Lighter)})
+	}
+	if t != nil {
+		t.Render()
+	}
+	if tables > 1 {
+		fs.sums(p)
+	}
+}
+
+// sums prints what each viewport fetches in all: one file in two boxes is fetched once.
+func (fs Fetches) sums(p *Printer) {
+	type sum struct{ files, sources int }
+	total := map[string]*sum{}
+	seen := map[string]bool{}
+	var order []string
+	for _, f := range fs {
+		key := f.Name + " " + f.Viewport
+		if total[key] == nil {
+			total[key] = &sum{}
+			order = append(order, key)
+		}
+		if !seen[key+f.File] {
+			total[key].files += f.Bytes
+		}
+		if !seen[key+f.Source] {
+			total[key].sources += f.Original
+		}
+		seen[key+f.File], seen[key+f.Source] = true, true
+	}
+	p.printf("\nall pictures\n")
+	t := p.table([]int{2, 3, 4}, "  viewport", "weight", "sources", "saved")
+	for _, k := range order {
+		v := total[k]
+		t.AppendRow(table.Row{"  " + k, finding.Weight(v.files), finding.Weight(v.sources), saved(1 - float64(v.files)/float64(v.sources))})
+	}
+	t.Render()
+}
+
+// saved is how much lighter than its source a file is.
+func saved(v float64) string { return fmt.Sprintf("%.1f%%", v*100) }
+
+var giveWords = map[plan.Measure]string{
+	plan.GiveCrop:    "more files, each of less that is not seen (crop)",
+	plan.GiveQuality: "a lower quality (quality)",
+	plan.GiveDensity: "half the px for each device px at density 3 (density)",
+}
+
+// Budget says what was given up for budgets and which do not hold.
+func Budget(p *Printer, r *cut.Result) {
+	if len(r.Applied) > 0 {
+		p.printf("\ngiven up for the budget, as the plan allows:\n")
+		for _, m := range r.Applied {
+			p.printf("  %s\n", giveWords[m])
+		}
+	}
+	for i, o := range r.Over {
+		p.printf("\n%s: %s, over the budget of %s by %s\n", o.Viewport.Label(), finding.Weight(o.Bytes), finding.Weight(o.Limit), finding.Weight(o.Bytes-o.Limit))
+		for _, l := range o.Loads[:min(3, len(o.Loads))] {
+			p.printf("  %-9s %s in %s\n", finding.Weight(l.Bytes), Source(l.Source), l.Box)
+		}
+		for _, f := range r.Offers {
+			verdict := "still over"
+			switch {
+			case f.Bytes[i] <= o.Limit:
+				verdict = "holds"
+			case f.Bytes[i] >= o.Bytes:
+				p.printf("  with %s: nothing is saved here\n", giveWords[f.Measure])
+				continue
+			}
+			p.printf("  with %s: %s, %s\n", giveWords[f.Measure], finding.Weight(f.Bytes[i]), verdict)
+		}
+	}
+	if len(r.Over) > 0 && len(r.Offers) > 0 {
+		p.printf("\nallow it in the plan, as in files: {over-budget: [crop, density, quality]}, or raise the budget\n")
+	}
+}
+
+// Compared is what one way to make files comes to at a viewport.
+type Compared struct {
+	Viewport string  `json:"viewport"`
+	Way      string  `json:"way"`
+	Bytes    int     `json:"bytes"`
+	Score    float64 `json:"similarity"`
+	Sharp    float64 `json:"sharpness"`
+
+	way   cut.Way
+	share float64 // of the visitors
+}
+
+// Comparison is all ways at all viewports.
+type Comparison []Compared
+
+var wayWords = map[cut.Way]string{cut.WayHabit: "one 1920 px JPEG for everybody", cut.WayJPEG: "JPEG or PNG alone", cut.WayWebP: "WebP alone",
+	cut.WayAVIF: "AVIF alone", cut.WayOurs: "tourmaline"}
+
+// OfComparison is the report of a comparison.
+func OfComparison(p *plan.Plan, rows []cut.Compared) Comparison {
+	out := Comparison{}
+	for _, r := range rows {
+		share := r.Viewport.Share
+		if share == 0 {
+			share = 1 / float64(len(p.Named))
+		}
+		out = append(out, Compared{r.Viewport.Label(), wayWords[r.Way], r.Bytes, r.Score, r.Sharp, r.Way, share})
+	}
+	return out
+}
+
+// Text prints them as a table, with the sum by the viewports' shares.
+func (c Comparison) Text(p *Printer) {
+	t := p.table([]int{3, 4, 5, 6}, "viewport", "files", "weight", "of the habit", "alike", "px for each device px")
+	habit, sum, sumHabit := 0, 0.0, 0.0
+	for i, r := range c {
+		name := ""
+		if r.way == cut.WayHabit {
+			habit, name = r.Bytes, r.Viewport
+			if i > 0 {
+				t.AppendSeparator()
+			}
+		}
+		if r.way == cut.WayOurs {
+			sum, sumHabit = sum+r.share*float64(r.Bytes), sumHabit+r.share*float64(habit)
+		}
+		t.AppendRow(table.Row{name, r.Way, finding.Weight(r.Bytes), finding.Percent(float64(r.Bytes) / float64(max(habit, 1))), fmt.Sprintf("%.1f", r.Score), fmt.Sprintf("%.2f", r.Sharp)})
+	}
+	t.Render()
+	p.printf("\nby the viewports' shares: %s, %s of the habit's %s\n", finding.Weight(int(sum)), finding.Percent(sum/max(sumHabit, 1)), finding.Weight(int(sumHabit)))
+}
