@@ -99,7 +99,7 @@ func (o *Output) AddRungs(p *plan.Plan, ladders []*cut.Ladder) {
 				o.add(path, a.Data)
 				purpose := l.Box.Name + ": " + report.Source(l.Source)
 				if i > 0 {
-					purpose += ", for browsers without " + r.Files[0].Format
+					purpose += ", for browsers without " + string(r.Files[0].Format)
 				}
 				m := o.about[path]
 				if m == nil {

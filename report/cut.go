@@ -98,7 +98,7 @@ func OfFetches(p *plan.Plan, ladders []*cut.Ladder) Fetches {
 				continue
 			}
 			a := r.Best()
-			out = append(out, Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, a.Format, r.Width, r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
+			out = append(out, Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width, r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
 				1 - float64(len(a.Data))/float64(l.File.Bytes)})
 		}
 	}

@@ -43,7 +43,7 @@ type SharpBox struct {
 
 // OfLook looks at a picture file; name is what messages call it. Errors are of the picture.
 func OfLook(name string, f *picture.File) (*Look, error) {
-	l := &Look{File: name, Format: f.Format, Width: f.Width, Height: f.Height, Orientation: f.Orientation, Bytes: f.Bytes, Vector: f.Vector != nil}
+	l := &Look{File: name, Format: string(f.Format), Width: f.Width, Height: f.Height, Orientation: f.Orientation, Bytes: f.Bytes, Vector: f.Vector != nil}
 	img, err := func() (img *image.RGBA, err error) {
 		if f.Vector == nil {
 			return f.Pixels()

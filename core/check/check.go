@@ -19,17 +19,29 @@ import (
 	"strings"
 
 	"tourmaline/core/finding"
-	"tourmaline/core/layout"
 	"tourmaline/core/picture"
-	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
+)
+
+// Group is the kind of thing that a check looks for.
+type Group string
+
+// Groups, in the order of the checks.
+const (
+	Fit      Group = "Fit"
+	Text     Group = "Text"
+	Page     Group = "Page"
+	Texture  Group = "Texture"
+	Gradient Group = "Gradient"
+	Weight   Group = "Weight"
+	Meaning  Group = "Meaning"
 )
 
 // Check is one thing that is looked for.
 type Check struct {
 	Name   string // a short noun that works as a flag and in the plan
-	Group  string
+	Group  Group
 	Level  finding.Level // what its findings are unless tell lowers it
 	Line   string        // one line
 	Long   string        // why it matters, and how it is measured
@@ -72,50 +84,6 @@ func Named(name string) (*Check, error) {
 		names = append(names, c.Name)
 	}
 	return nil, &source.SyntaxError{Text: name, Want: "a check", Hint: source.DidYouMean(name, names)}
-}
-
-// scene is what a check sees: one box, or one layer of it, at one viewport.
-type scene struct {
-	plan  *plan.Plan
-	Page  *layout.Page
-	Frame *layout.Frame
-	Index int // of the layer in the frame; -1 for the box itself
-	place.Placed
-	pass *pass
-}
-
-// id is the identity of the layer, or of the box.
-func (a *scene) id() plan.LayerID {
-	if a.Index < 0 {
-		return plan.LayerID{Box: a.Frame.Box.ID}
-	}
-	return a.ID
-}
-
-// finding begins one about what is looked at.
-func (a *scene) finding() finding.Finding {
-	f := finding.Finding{Box: a.Frame.Box.Name, ID: a.id(), Span: a.Frame.Box.Span}
-	if a.Index >= 0 {
-		f.Span = a.Plan.Span
-	}
-	return f
-}
-
-// image is what the layer's picture is like.
-func (a *scene) image() *facts { return a.pass.facts(a.File) }
-
-// name is how messages call the layer.
-func (a *scene) name() string {
-	if a.File == nil {
-		if a.Image == nil {
-			return a.Frame.Box.Name
-		}
-		return strings.SplitN(a.Image.String(), "(", 2)[0]
-	}
-	if strings.HasPrefix(a.Image.URL, "data:") {
-		return "the data: picture"
-	}
-	return a.Image.URL
 }
 
 // Options choose what is looked at. Zero is everything.
@@ -277,7 +245,7 @@ func (s *pass) addFor(a *scene, f finding.Finding) {
 func Manual() string {
 	var b strings.Builder
 	b.WriteString("# What is checked\n\n`tourmaline check` looks for these. The text of each is what `tourmaline check --explain NAME` prints.\n")
-	group := ""
+	group := Group("")
 	for _, c := range Checks {
 		if c.Group != group {
 			group = c.Group

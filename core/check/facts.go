@@ -88,3 +88,20 @@ func (m *facts) measure() {
 		m.Patch = texture.FindPatch(img)
 	}
 }
+
+// eachPicture calls f once for every raster file, in the first box that shows it.
+func (s *pass) eachPicture(f func(*scene, *facts)) {
+	s.measureAll()
+	done := map[*picture.File]bool{}
+	for _, m := range s.layers {
+		if m.n == 0 {
+			continue
+		}
+		a, ok := s.scene(m.id, m.first)
+		if !ok || !raster(a) || done[a.File] {
+			continue
+		}
+		done[a.File] = true
+		f(a, a.image())
+	}
+}

@@ -270,88 +270,111 @@ func printList[T interface{ String() string }](list []T) string {
 func (p *parser) shorthand() (Background, error) {
 	var b Background
 	var layers []Layer
+	var color *Color
 	for {
-		l := InitialLayer()
-		var image, pos, repeat, attach, color bool
-		boxes, parts := 0, 0
-		for ; ; parts++ {
-			t := p.peek()
-			if t.kind == kComma || t.kind == kEOF {
-				break
-			}
-			var err error
-			switch {
-			case !image && (p.startsImage() || p.peekIdent("none")):
-				image = true
-				l.Image, err = p.image()
-			case !pos && (p.startsNum() || p.peekIdent("left", "right", "top", "bottom", "center")):
-				pos = true
-				if l.Position, err = p.position(true); err == nil && p.delim("/") {
-					l.Size, err = p.size()
-				}
-			case !repeat && p.peekIdent("repeat-x", "repeat-y", "repeat", "no-repeat", "space", "round"):
-				repeat = true
-				l.Repeat, err = p.repeats()
-			case !attach && p.peekIdent(attachmentNames[:]...):
-				attach = true
-				l.Attachment, err = p.attachment()
-			case boxes < 2 && p.peekIdent(boxNames[:]...):
-				var box Box
-				box, err = p.box(true)
-				switch {
-				case box == TextClip:
-					l.Clip = box
-				case boxes == 0:
-					l.Origin = box
-					if l.Clip != TextClip {
-						l.Clip = box
-					}
-				default:
-					l.Clip = box
-				}
-				boxes++
-			case !color && p.startsColor():
-				color = true
-				b.Color, err = p.color()
-			default:
-				words := append([]string{"none", "left", "right", "top", "bottom", "center", "repeat", "no-repeat", "repeat-x",
-					"repeat-y", "space", "round"}, append(attachmentNames[:], boxNames[:]...)...)
-				if t.kind == kDelim && t.text == "/" {
-					e := p.fail("allowed here").(*source.SyntaxError)
-					e.Hint = "the size after / follows a position, as in center / cover"
-					return b, e
-				}
-				if p.peekIdent("cover", "contain", "auto") {
-					e := p.fail("allowed here").(*source.SyntaxError)
-					e.Hint = "a size follows a position and a slash, as in center / " + strings.ToLower(t.text)
-					return b, e
-				}
-				return b, p.failHint(t, "a part of a background", words)
-			}
-			if err != nil {
+		l := shortLayer{Layer: InitialLayer()}
+		for p.peek().kind != kComma && p.peek().kind != kEOF {
+			if err := l.part(p); err != nil {
 				return b, err
 			}
 		}
-		if parts == 0 {
+		if !l.any {
 			return b, p.fail("a background layer")
 		}
-		layers = append(layers, l)
+		layers = append(layers, l.Layer)
 		if len(layers) > maxLayers {
 			return b, &source.LimitError{In: p.in, Msg: "more than 64 layers"}
 		}
-		if p.comma() {
-			if color {
-				return b, &source.SyntaxError{In: p.in, Off: p.peek().off, Msg: "a colour may stand only in the last layer",
-					Hint: "write linear-gradient(colour, colour) for a colour on top"}
-			}
-			continue
+		color = l.color
+		if !p.comma() {
+			break
 		}
-		break
+		if color != nil {
+			return b, &source.SyntaxError{In: p.in, Off: p.peek().off, Msg: "a colour may stand only in the last layer",
+				Hint: "write linear-gradient(colour, colour) for a colour on top"}
+		}
 	}
-	c := b.Color
 	b.SetLayers(layers)
-	b.Color, b.Blends = c, nil
+	b.Color, b.Blends = Color{}, nil
+	if color != nil {
+		b.Color = *color
+	}
 	return b, p.expectEnd()
+}
+
+// shortLayer is a layer of the shorthand, with what was named of it: each part once.
+type shortLayer struct {
+	Layer
+	any, image, pos, repeat, attach bool
+	boxes                           int
+	color                           *Color
+}
+
+// part parses the next part of the layer.
+func (l *shortLayer) part(p *parser) (err error) {
+	l.any = true
+	switch {
+	case !l.image && (p.startsImage() || p.peekIdent("none")):
+		l.image = true
+		l.Image, err = p.image()
+	case !l.pos && (p.startsNum() || p.peekIdent("left", "right", "top", "bottom", "center")):
+		l.pos = true
+		if l.Position, err = p.position(true); err == nil && p.delim("/") {
+			l.Size, err = p.size()
+		}
+	case !l.repeat && p.peekIdent("repeat-x", "repeat-y", "repeat", "no-repeat", "space", "round"):
+		l.repeat = true
+		l.Repeat, err = p.repeats()
+	case !l.attach && p.peekIdent(attachmentNames[:]...):
+		l.attach = true
+		l.Attachment, err = p.attachment()
+	case l.boxes < 2 && p.peekIdent(boxNames[:]...):
+		err = l.box(p)
+	case l.color == nil && p.startsColor():
+		var c Color
+		c, err = p.color()
+		l.color = &c
+	default:
+		return p.notAPart()
+	}
+	return err
+}
+
+// box parses an origin or clip: one is both, of two the first is the origin.
+func (l *shortLayer) box(p *parser) error {
+	b, err := p.box(true)
+	switch {
+	case b == TextClip:
+		l.Clip = b
+	case l.boxes == 0:
+		l.Origin = b
+		if l.Clip != TextClip {
+			l.Clip = b
+		}
+	default:
+		l.Clip = b
+	}
+	l.boxes++
+	return err
+}
+
+// notAPart says that the next token is no part of a background, and what was meant.
+func (p *parser) notAPart() error {
+	t := p.peek()
+	hint := ""
+	switch {
+	case t.kind == kDelim && t.text == "/":
+		hint = "the size after / follows a position, as in center / cover"
+	case p.peekIdent("cover", "contain", "auto"):
+		hint = "a size follows a position and a slash, as in center / " + strings.ToLower(t.text)
+	default:
+		words := append([]string{"none", "left", "right", "top", "bottom", "center", "repeat", "no-repeat", "repeat-x",
+			"repeat-y", "space", "round"}, append(attachmentNames[:], boxNames[:]...)...)
+		return p.failHint(t, "a part of a background", words)
+	}
+	e := p.fail("allowed here").(*source.SyntaxError)
+	e.Hint = hint
+	return e
 }
 
 // ParseBackground reads the value of the background shorthand.

@@ -289,77 +289,97 @@ func (c *calcParser) function() (*node, dim, error) {
 			}
 		}
 	}
-	var dims []dim
+	d, err := c.arguments(f)
+	if err != nil {
+		return nil, d, err
+	}
+	if least, most := o.arguments(); len(f.args) < least || len(f.args) > most {
+		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: t.text + "() has the wrong number of arguments"}
+	}
+	d, want := f.result(d)
+	if want != "" {
+		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: "the argument of " + t.text + "() is not " + want}
+	}
+	return f, d, c.close()
+}
+
+// arguments parses those of a function, which are all of one type; clamp() may have none
+// at its ends.
+func (c *calcParser) arguments(f *node) (first dim, err error) {
+	typed := 0
 	for {
 		at := c.peek()
-		if o == opClamp && len(f.args) != 1 && c.peekIdent("none") {
+		if f.op == opClamp && len(f.args) != 1 && c.peekIdent("none") {
 			c.i++
 			f.args = append(f.args, &node{op: opNone})
 		} else {
 			n, d, err := c.sum()
 			if err != nil {
-				return nil, d, err
+				return d, err
 			}
-			if len(dims) > 0 && d != dims[0] {
+			if typed++; typed == 1 {
+				first = d
+			} else if d != first {
 				e := c.failAt(at, "of the same type as the argument before it").(*source.SyntaxError)
 				e.Text = c.text[at.off:c.toks[c.i-1].end]
-				return nil, d, e
+				return d, e
 			}
 			f.args = append(f.args, n)
-			dims = append(dims, d)
 		}
 		if !c.comma() {
-			break
+			return first, nil
 		}
 	}
-	least, most := 1, 1
+}
+
+// arguments is how many a function takes.
+func (o op) arguments() (least, most int) {
 	switch o {
 	case opMin, opMax, opHypot:
-		most = 1000
+		return 1, 1000
 	case opClamp:
-		least, most = 3, 3
+		return 3, 3
 	case opMod, opRem, opPow, opAtan2:
-		least, most = 2, 2
+		return 2, 2
 	case opRound, opLog:
-		most = 2
+		return 1, 2
 	}
-	if len(f.args) < least || len(f.args) > most {
-		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: t.text + "() has the wrong number of arguments"}
-	}
-	d := dims[0]
-	bad := func(want string) (*node, dim, error) {
-		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: "the argument of " + t.text + "() is not " + want}
-	}
-	switch o {
+	return 1, 1
+}
+
+// result is the type of a function whose arguments have the type d, or what the argument
+// should have been.
+func (f *node) result(d dim) (out dim, want string) {
+	switch f.op {
 	case opRound:
 		if len(f.args) == 1 {
 			if d != dimNumber {
-				return bad("a number, so it needs a step as second argument")
+				return d, "a number, so it needs a step as second argument"
 			}
 			f.args = append(f.args, &node{val: 1})
 		}
 	case opSign:
-		d = dimNumber
+		return dimNumber, ""
 	case opSqrt, opPow, opExp, opLog:
 		if d != dimNumber {
-			return bad("a number")
+			return d, "a number"
 		}
 	case opSin, opCos, opTan:
 		if d == dimAngle {
 			f.unit = Deg
 		} else if d != dimNumber {
-			return bad("a number or an angle")
+			return d, "a number or an angle"
 		}
-		d = dimNumber
+		return dimNumber, ""
 	case opAsin, opAcos, opAtan:
 		if d != dimNumber {
-			return bad("a number")
+			return d, "a number"
 		}
-		d = dimAngle
+		return dimAngle, ""
 	case opAtan2:
-		d = dimAngle
+		return dimAngle, ""
 	}
-	return f, d, c.close()
+	return d, ""
 }
 
 // ParseLength reads a length or percentage, or a calculation of them.

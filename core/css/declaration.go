@@ -99,10 +99,27 @@ const (
 
 var sideNames = [...]string{"top", "right", "bottom", "left"}
 
+// BorderStyle is how a border is drawn.
+type BorderStyle string
+
+// Border styles.
+const (
+	NoBorder BorderStyle = "none"
+	Hidden   BorderStyle = "hidden"
+	Solid    BorderStyle = "solid"
+	Dashed   BorderStyle = "dashed"
+	Dotted   BorderStyle = "dotted"
+	Double   BorderStyle = "double"
+	Groove   BorderStyle = "groove"
+	Ridge    BorderStyle = "ridge"
+	Inset    BorderStyle = "inset"
+	Outset   BorderStyle = "outset"
+)
+
 // Border is one side's border. Style none and hidden have no width.
 type Border struct {
 	Width Num
-	Style string
+	Style BorderStyle
 	Color Color
 }
 
@@ -255,12 +272,12 @@ func (p *parser) margin() (Margin, error) {
 
 var borderStyles = []string{"none", "hidden", "solid", "dashed", "dotted", "double", "groove", "ridge", "inset", "outset"}
 
-func (p *parser) borderStyle() (string, error) {
+func (p *parser) borderStyle() (BorderStyle, error) {
 	w, ok := p.ident(borderStyles...)
 	if !ok {
 		return "", p.failHint(p.peek(), "a border style", borderStyles)
 	}
-	return w, nil
+	return BorderStyle(w), nil
 }
 
 func (p *parser) borderWidth() (Num, error) {
@@ -468,7 +485,7 @@ func init() {
 			func(i int) string { return "margin-" + sideNames[i] }),
 		"border-width": four((*parser).borderWidth, func(s *Style, i int) *Num { return &s.Borders[i].Width },
 			func(i int) string { return "border-" + sideNames[i] + "-width" }),
-		"border-style": four((*parser).borderStyle, func(s *Style, i int) *string { return &s.Borders[i].Style },
+		"border-style": four((*parser).borderStyle, func(s *Style, i int) *BorderStyle { return &s.Borders[i].Style },
 			func(i int) string { return "border-" + sideNames[i] + "-style" }),
 		"border-color": four((*parser).color, func(s *Style, i int) *Color { return &s.Borders[i].Color },
 			func(i int) string { return "border-" + sideNames[i] + "-color" }),
@@ -488,7 +505,7 @@ func init() {
 		properties["padding-"+side] = one(nonNegative(kindLengthPct), func(s *Style) *Num { return &s.Padding[at] })
 		properties["margin-"+side] = one((*parser).margin, func(s *Style) *Margin { return &s.Margin[at] })
 		properties["border-"+side+"-width"] = one((*parser).borderWidth, func(s *Style) *Num { return &s.Borders[at].Width })
-		properties["border-"+side+"-style"] = one((*parser).borderStyle, func(s *Style) *string { return &s.Borders[at].Style })
+		properties["border-"+side+"-style"] = one((*parser).borderStyle, func(s *Style) *BorderStyle { return &s.Borders[at].Style })
 		properties["border-"+side+"-color"] = one((*parser).color, func(s *Style) *Color { return &s.Borders[at].Color })
 		b := one((*parser).border, func(s *Style) *Border { return &s.Borders[at] })
 		for _, part := range []string{"width", "style", "color"} {

@@ -293,102 +293,113 @@ func (n *Num) IsCalc() bool { return n.calc != nil }
 func (n *Num) IsZero() bool { return n.calc == nil && n.Val == 0 }
 
 func (n *node) eval(e *Env, base float64) float64 {
-	arg := func(i int) float64 { return n.args[i].eval(e, base) }
 	switch n.op {
 	case opLeaf:
 		if n.unit == Percent {
 			return n.val / 100 * base
 		}
 		return n.val * n.unit.factor(e)
-	case opSum:
-		v := 0.0
-		for i := range n.args {
-			v += n.args[i].eval(e, base)
-		}
-		return v
-	case opProduct:
-		v := 1.0
-		for i := range n.args {
-			v *= n.args[i].eval(e, base)
-		}
-		return v
-	case opNegate:
-		return -arg(0)
-	case opInvert:
-		return 1 / arg(0)
-	case opMin:
-		v := arg(0)
-		for i := range n.args[1:] {
-			v = math.Min(v, n.args[i+1].eval(e, base))
-		}
-		return v
-	case opMax:
-		v := arg(0)
-		for i := range n.args[1:] {
-			v = math.Max(v, n.args[i+1].eval(e, base))
-		}
-		return v
+	case opSum, opProduct, opMin, opMax, opHypot:
+		return n.fold(e, base)
 	case opClamp:
-		v := arg(1)
+		v := n.args[1].eval(e, base)
 		if n.args[2].op != opNone {
-			v = math.Min(v, arg(2))
+			v = math.Min(v, n.args[2].eval(e, base))
 		}
 		if n.args[0].op != opNone {
-			v = math.Max(v, arg(0))
+			v = math.Max(v, n.args[0].eval(e, base))
 		}
 		return v
-	case opRound:
-		return roundTo(n.round, arg(0), arg(1))
-	case opMod:
-		a, b := arg(0), arg(1)
-		v := math.Mod(a, b)
-		if v != 0 && (v < 0) != (b < 0) {
-			v += b
-		}
-		return v
-	case opRem:
-		return math.Mod(arg(0), arg(1))
-	case opAbs:
-		return math.Abs(arg(0))
-	case opSign:
-		switch v := arg(0); {
-		case v > 0:
-			return 1
-		case v < 0:
-			return -1
-		}
-		return 0
-	case opSqrt:
-		return math.Sqrt(arg(0))
-	case opPow:
-		return math.Pow(arg(0), arg(1))
-	case opHypot:
-		v := 0.0
-		for i := range n.args {
-			v = math.Hypot(v, n.args[i].eval(e, base))
-		}
-		return v
-	case opExp:
-		return math.Exp(arg(0))
-	case opLog:
-		if len(n.args) == 2 {
-			return math.Log(arg(0)) / math.Log(arg(1))
-		}
-		return math.Log(arg(0))
 	case opSin:
 		return math.Sin(n.radians(e, base))
 	case opCos:
 		return math.Cos(n.radians(e, base))
 	case opTan:
 		return math.Tan(n.radians(e, base))
+	case opNone:
+		return 0
+	}
+	a := n.args[0].eval(e, base)
+	if len(n.args) == 1 {
+		return n.unary(a)
+	}
+	return n.binary(a, n.args[1].eval(e, base))
+}
+
+// fold is a function of any number of arguments.
+func (n *node) fold(e *Env, base float64) float64 {
+	v := n.args[0].eval(e, base)
+	if n.op == opHypot {
+		v = math.Abs(v)
+	}
+	for i := range n.args[1:] {
+		switch x := n.args[i+1].eval(e, base); n.op {
+		case opSum:
+			v += x
+		case opProduct:
+			v *= x
+		case opMin:
+			v = math.Min(v, x)
+		case opMax:
+			v = math.Max(v, x)
+		case opHypot:
+			v = math.Hypot(v, x)
+		}
+	}
+	return v
+}
+
+// unary is a function of one argument. Angles come out in degrees.
+func (n *node) unary(a float64) float64 {
+	switch n.op {
+	case opNegate:
+		return -a
+	case opInvert:
+		return 1 / a
+	case opAbs:
+		return math.Abs(a)
+	case opSign:
+		switch {
+		case a > 0:
+			return 1
+		case a < 0:
+			return -1
+		}
+	case opSqrt:
+		return math.Sqrt(a)
+	case opExp:
+		return math.Exp(a)
+	case opLog:
+		return math.Log(a)
 	case opAsin:
-		return math.Asin(arg(0)) * 180 / math.Pi
+		return math.Asin(a) * 180 / math.Pi
 	case opAcos:
-		return math.Acos(arg(0)) * 180 / math.Pi
+		return math.Acos(a) * 180 / math.Pi
 	case opAtan:
-		return math.Atan(arg(0)) * 180 / math.Pi
+		return math.Atan(a) * 180 / math.Pi
+	}
+	return 0
+}
+
+// binary is a function of two arguments.
+func (n *node) binary(a, b float64) float64 {
+	switch n.op {
+	case opRound:
+		return roundTo(n.round, a, b)
+	case opMod:
+		v := math.Mod(a, b)
+		if v != 0 && (v < 0) != (b < 0) {
+			v += b
+		}
+		return v
+	case opRem:
+		return math.Mod(a, b)
+	case opPow:
+		return math.Pow(a, b)
+	case opLog:
+		return math.Log(a) / math.Log(b)
 	case opAtan2:
-		return math.Atan2(arg(0), arg(1)) * 180 / math.Pi
+		return math.Atan2(a, b) * 180 / math.Pi
 	}
 	return 0
 }

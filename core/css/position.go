@@ -45,19 +45,67 @@ func (e *Edge) ResolveEdge(env *Env, free float64) float64 {
 	return v
 }
 
+// posPart is a keyword or an offset of a position.
+type posPart struct {
+	word string // left, right, top, bottom, center or ""
+	num  Num
+	tok  token
+}
+
+func (q *posPart) horizontal() bool { return q.word == "left" || q.word == "right" }
+func (q *posPart) vertical() bool   { return q.word == "top" || q.word == "bottom" }
+
+// edge is what the part says by itself.
+func (q *posPart) edge() Edge {
+	switch q.word {
+	case "left", "top":
+		return Edge{Offset: Pct(0)}
+	case "right", "bottom":
+		return Edge{Offset: Pct(100)}
+	case "center":
+		return Edge{Offset: Pct(50)}
+	}
+	return Edge{Offset: q.num}
+}
+
 // position parses <position>; with bg also the three-value form of
 // background-position.
 func (p *parser) position(bg bool) (Position, error) {
-	type part struct {
-		word string // left, right, top, bottom, center or ""
-		num  Num
-		tok  token
+	parts, err := p.positionParts()
+	if err != nil {
+		return Position{}, err
 	}
-	var parts []part
+	pos, wrong := Center, -1
+	switch len(parts) {
+	case 0:
+		return Position{}, p.failHint(p.peek(), "a position", []string{"left", "right", "top", "bottom", "center"})
+	case 1:
+		if parts[0].vertical() {
+			pos.Y = parts[0].edge()
+		} else {
+			pos.X = parts[0].edge()
+		}
+	case 2:
+		pos, wrong = pairOf(parts[0], parts[1])
+	case 3:
+		if wrong = 2; bg {
+			pos, wrong = offsetsOf(parts)
+		}
+	default:
+		pos, wrong = offsetsOf(parts)
+	}
+	if wrong >= 0 {
+		return Position{}, p.failAt(parts[wrong].tok, "allowed here in a position")
+	}
+	return pos, nil
+}
+
+// positionParts reads up to four keywords and offsets.
+func (p *parser) positionParts() (parts []posPart, err error) {
 	for len(parts) < 4 {
 		t := p.peek()
 		if w, ok := p.ident("left", "right", "top", "bottom", "center"); ok {
-			parts = append(parts, part{word: w, tok: t})
+			parts = append(parts, posPart{word: w, tok: t})
 			continue
 		}
 		if !p.startsNum() {
@@ -65,85 +113,61 @@ func (p *parser) position(bg bool) (Position, error) {
 		}
 		n, err := p.num(kindLengthPct)
 		if err != nil {
-			return Position{}, err
+			return nil, err
 		}
-		parts = append(parts, part{num: n, tok: t})
+		parts = append(parts, posPart{num: n, tok: t})
 	}
-	if len(parts) == 0 {
-		return Position{}, p.failHint(p.peek(), "a position", []string{"left", "right", "top", "bottom", "center"})
-	}
-	horizontal := func(w string) bool { return w == "left" || w == "right" }
-	vertical := func(w string) bool { return w == "top" || w == "bottom" }
-	edge := func(q part) Edge {
-		switch q.word {
-		case "left", "top":
-			return Edge{Offset: Pct(0)}
-		case "right", "bottom":
-			return Edge{Offset: Pct(100)}
-		case "center":
-			return Edge{Offset: Pct(50)}
+	return parts, nil
+}
+
+// pairOf is a position of two values; wrong is the one that may not stand there, or -1.
+func pairOf(a, b posPart) (pos Position, wrong int) {
+	if a.vertical() || b.horizontal() {
+		if a.word == "" || b.word == "" { // swapped order needs two keywords
+			return pos, 1
 		}
-		return Edge{Offset: q.num}
+		a, b = b, a
 	}
-	bad := func(i int) (Position, error) {
-		return Position{}, p.failAt(parts[i].tok, "allowed here in a position")
+	if a.vertical() || b.horizontal() {
+		return pos, 1
 	}
-	pos := Center
-	switch len(parts) {
-	case 1:
-		if vertical(parts[0].word) {
-			pos.Y = edge(parts[0])
-		} else {
-			pos.X = edge(parts[0])
-		}
-		return pos, nil
-	case 2:
-		a, b := parts[0], parts[1]
-		if vertical(a.word) || horizontal(b.word) {
-			if a.word == "" || b.word == "" { // swapped order needs two keywords
-				return bad(1)
-			}
-			a, b = b, a
-		}
-		if vertical(a.word) || horizontal(b.word) {
-			return bad(1)
-		}
-		return Position{edge(a), edge(b)}, nil
-	}
-	if len(parts) == 3 && !bg {
-		return bad(2)
-	}
-	// Three or four values: keywords, each with an offset or (in three) one without.
+	return Position{a.edge(), b.edge()}, -1
+}
+
+// offsetsOf is a position of three or four values: keywords, each with an offset or (in
+// three) one without; wrong is the one that may not stand there, or -1.
+func offsetsOf(parts []posPart) (pos Position, wrong int) {
+	pos = Center
 	var haveX, haveY bool
 	centers := 0
 	for i := 0; i < len(parts); i++ {
-		w := parts[i].word
-		if w == "" {
-			return bad(i)
+		q := &parts[i]
+		if q.word == "" {
+			return pos, i
 		}
-		e := edge(parts[i])
+		e := q.edge()
 		if i+1 < len(parts) && parts[i+1].word == "" {
-			if w == "center" {
-				return bad(i + 1)
+			if q.word == "center" {
+				return pos, i + 1
 			}
-			e = Edge{End: w == "right" || w == "bottom", Offset: parts[i+1].num}
+			e = Edge{End: q.word == "right" || q.word == "bottom", Offset: parts[i+1].num}
 			i++
 		}
 		switch {
-		case horizontal(w) && !haveX:
+		case q.horizontal() && !haveX:
 			pos.X, haveX = e, true
-		case vertical(w) && !haveY:
+		case q.vertical() && !haveY:
 			pos.Y, haveY = e, true
-		case w == "center":
+		case q.word == "center":
 			centers++
 		default:
-			return bad(i)
+			return pos, i
 		}
 	}
 	if !haveX && !haveY || centers > 1 || centers == 1 && haveX && haveY {
-		return bad(len(parts) - 1)
+		return pos, len(parts) - 1
 	}
-	return pos, nil
+	return pos, -1
 }
 
 // axisPosition parses background-position-x or -y.

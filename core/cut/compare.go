@@ -128,7 +128,7 @@ func (r *Rung) by(w Way) []byte {
 		return r.Best().Data
 	}
 	for i := range r.All {
-		if r.All[i].Format == string(w) {
+		if r.All[i].Format == picture.Format(w) {
 			return r.All[i].Data
 		}
 	}

@@ -34,7 +34,7 @@ type Rung struct {
 // Asset is one file.
 type Asset struct {
 	Name    string
-	Format  string
+	Format  picture.Format
 	Data    []byte
 	Score   float64 // similarity as shown, 100 is the same; 0 where it was not measured
 	Quality int     // of the coder; 0 is without loss

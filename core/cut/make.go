@@ -153,7 +153,7 @@ type made struct {
 }
 
 type tried struct {
-	Format  string
+	Format  picture.Format
 	Quality int
 	Slope   float64
 }
@@ -221,7 +221,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 		return err
 	}
 	defer m.coding.Release(cost)
-	guess := map[string]hint{"jpeg": {65, 0.25}, "webp": {74, 0.3}, "avif": {60, 0.4}}
+	guess := map[picture.Format]hint{picture.JPEG: {65, 0.25}, picture.WebP: {74, 0.3}, picture.AVIF: {60, 0.4}}
 	for _, a := range lead {
 		if a.Quality > 0 {
 			guess[a.Format] = hint{a.Quality, a.Slope}
@@ -280,9 +280,9 @@ const (
 const maxAVIF = 16 << 20
 
 // code makes one rung's files.
-func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hint) (made, error) {
+func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[picture.Format]hint) (made, error) {
 	if l.Copy {
-		return made{Files: []Asset{{Format: "svg", Data: l.File.Data()}}}, nil
+		return made{Files: []Asset{{Format: picture.SVG, Data: l.File.Data()}}}, nil
 	}
 	img, err := w.pixels()
 	if err != nil {
@@ -292,29 +292,29 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[string]hi
 	if err := j.look(ideal); err != nil {
 		return made{}, err
 	}
-	lossless := l.File.Format == "png" || l.File.Format == "gif" || l.File.Format == "bmp" || l.File.Format == "tiff"
+	lossless := l.File.Format == picture.PNG || l.File.Format == picture.GIF || l.File.Format == picture.BMP || l.File.Format == picture.TIFF
 	alpha := picture.HasAlpha(ideal)
 	s := &search{ctx: m.ctx, judge: j, want: l.Quality, thorough: m.opt.Thorough}
-	base, err := m.base(w, l, r, s, ideal, guess["jpeg"], lossless, alpha)
+	base, err := m.base(w, l, r, s, ideal, guess[picture.JPEG], lossless, alpha)
 	if err != nil {
 		return made{}, err
 	}
 	out, all := []Asset{base}, []Asset{base}
-	for _, format := range []string{"webp", "avif"} {
-		if !slices.Contains(m.p.Files.Formats, format) || format == "avif" && r.Width*r.Height > maxAVIF {
+	for _, format := range []picture.Format{picture.WebP, picture.AVIF} {
+		if !slices.Contains(m.p.Files.Formats, format) || format == picture.AVIF && r.Width*r.Height > maxAVIF {
 			continue
 		}
 		a, err := s.find(ideal, format, guess[format])
 		if err != nil {
 			return made{}, err
 		}
-		if format == "webp" && lossless {
-			data, err := picture.Code(ideal, picture.Coding{Format: "webp", Lossless: true, Thorough: m.opt.Thorough})
+		if format == picture.WebP && lossless {
+			data, err := picture.Code(ideal, picture.Coding{Format: picture.WebP, Lossless: true, Thorough: m.opt.Thorough})
 			if err != nil {
 				return made{}, err
 			}
 			if len(data) < len(a.Data) {
-				a = Asset{Format: "webp", Data: data, Score: 100}
+				a = Asset{Format: picture.WebP, Data: data, Score: 100}
 			}
 		}
 		all = append(all, a)
@@ -340,12 +340,12 @@ func (m *maker) base(w *batch, l *Ladder, r *Rung, s *search, ideal *image.RGBA,
 		base = a
 	}
 	if alpha || lossless && (!w.photo || r.Width*r.Height < 1<<18) {
-		data, err := picture.Code(ideal, picture.Coding{Format: "png", Thorough: m.opt.Thorough})
+		data, err := picture.Code(ideal, picture.Coding{Format: picture.PNG, Thorough: m.opt.Thorough})
 		if err != nil {
 			return base, err
 		}
 		if base.Data == nil || float64(len(base.Data)) >= jpegGain*float64(len(data)) {
-			base = Asset{Format: "png", Data: data, Score: 100}
+			base = Asset{Format: picture.PNG, Data: data, Score: 100}
 		}
 	}
 	if !r.Partial(l.File) && r.Width == l.File.Width && r.Height == l.File.Height {
@@ -370,9 +370,9 @@ type search struct {
 // is what is known to leave nothing to see at a wanted similarity of 94, and rises with
 // it: grain that no coder keeps would else make files several times heavier, for
 // nothing. See docs/RATIONALE.md, "How is quality judged?".
-func limitsOf(format string, want float64) [2]int {
-	most := map[string]int{"jpeg": 82, "webp": 84, "avif": 74}[format]
-	least := map[string]int{"jpeg": 20, "webp": 15, "avif": 15}[format]
+func limitsOf(format picture.Format, want float64) [2]int {
+	most := map[picture.Format]int{picture.JPEG: 82, picture.WebP: 84, picture.AVIF: 74}[format]
+	least := map[picture.Format]int{picture.JPEG: 20, picture.WebP: 15, picture.AVIF: 15}[format]
 	return [2]int{least, min(most+int(4*max(want-94, -3)), 95)}
 }
 
@@ -385,13 +385,13 @@ type hint struct {
 
 // find codes a few times: each result tells where to look next. It returns the lightest
 // file that was good enough, or the best one where none is.
-func (s *search) find(ideal *image.RGBA, format string, h hint) (Asset, error) {
+func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, error) {
 	limits := limitsOf(format, s.want)
 	enough, most, slack := 2, 6, 1.2 // files that are enough where one is good, and that are made at all
 	switch {
 	case s.thorough:
 		enough, most, slack = 5, 8, 0.4
-	case format == "webp" || s.judge.r.total < 0.1: // few will see it
+	case format == picture.WebP || s.judge.r.total < 0.1: // few will see it
 		enough = 1
 	}
 	var best, last Asset
@@ -456,11 +456,11 @@ func name(src string, r *Rung, a *Asset) string {
 		return '-'
 	}, strings.ToLower(base))
 	sum := sha256.Sum256(a.Data)
-	ext := a.Format
-	if ext == "jpeg" {
+	ext := string(a.Format)
+	if a.Format == picture.JPEG {
 		ext = "jpg"
 	}
-	if ext == "svg" {
+	if a.Format == picture.SVG {
 		return fmt.Sprintf("%s-%s.svg", clean, hex.EncodeToString(sum[:4]))
 	}
 	return fmt.Sprintf("%s-%d-%s.%s", clean, r.Width, hex.EncodeToString(sum[:4]), ext)

@@ -105,7 +105,7 @@ func (s *window) q(v float64) float64 {
 // Source: CSS Backgrounds 3 (https://www.w3.org/TR/css-backgrounds-3/#border-width) as engines
 // snap it: "computed value: absolute length, snapped as a border width" in CSS Backgrounds 4.
 func BorderWidth(b *css.Border, env *css.Env) float64 {
-	if b.Style == "none" || b.Style == "hidden" {
+	if b.Style == css.NoBorder || b.Style == css.Hidden {
 		return 0
 	}
 	d := env.Density

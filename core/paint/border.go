@@ -28,20 +28,9 @@ func (c *canvas) border(f *layout.Frame, k float64) {
 		return
 	}
 	x0, y0, x1, y1 := place.SnapRect(f.Border, k)
-	outer := image.Rect(x0, y0, x1, y1)
-	radii := OuterRadii(f, k)
-	ring := func(near, far float64) (*clip, *clip) { // shares of the width
-		var a, b [4]float64
-		for i := range 4 {
-			a[i], b[i] = math.Round(width[i]*near), math.Round(width[i]*far)
-		}
-		return insetClip(outer, radii, a), insetClip(outer, radii, b)
-	}
 	same := true
 	for i := 1; i < 4; i++ {
-		if st.Borders[i].Style != st.Borders[0].Style || colours[i] != colours[0] {
-			same = false
-		}
+		same = same && st.Borders[i].Style == st.Borders[0].Style && colours[i] == colours[0]
 	}
 	for side := range 4 {
 		if same && side > 0 {
@@ -50,47 +39,42 @@ func (c *canvas) border(f *layout.Frame, k float64) {
 		if width[side] == 0 {
 			continue
 		}
-		s := borderSide{canvas: c, outer: outer, width: width, side: side}
+		s := borderSide{canvas: c, outer: image.Rect(x0, y0, x1, y1), radii: OuterRadii(f, k), width: width, side: side, colour: colours[side]}
+		sides := []int{side}
 		if same {
-			s.side = -1
+			s.side, sides = -1, []int{0, 1, 2, 3}
 		}
-		colour := colours[side]
-		switch style := st.Borders[side].Style; style {
-		case "double":
-			if width[side] >= 3 {
-				s.ring(ring(0, 1.0/3))(colour)
-				s.ring(ring(2.0/3, 1))(colour)
-				continue
-			}
-			s.ring(ring(0, 1))(colour)
-		case "dashed", "dotted":
-			if same {
-				for n := range 4 {
-					s.side = n
-					s.dashes(colour, style == "dotted")
-				}
-				continue
-			}
-			s.dashes(colour, style == "dotted")
-		case "groove", "ridge":
-			for n := range 4 {
-				if same || n == side {
-					s.side = n
-					light := (n == 0 || n == 3) != (style == "groove")
-					s.ring(ring(0, 0.5))(shade(colour, light))
-					s.ring(ring(0.5, 1))(shade(colour, !light))
-				}
-			}
-		case "inset", "outset":
-			for n := range 4 {
-				if same || n == side {
-					s.side = n
-					s.ring(ring(0, 1))(shade(colour, (n == 0 || n == 3) != (style == "inset")))
-				}
-			}
-		default:
-			s.ring(ring(0, 1))(colour)
+		s.paint(st.Borders[side].Style, sides)
+	}
+}
+
+// paint paints the side, or sides that are alike, in a style.
+func (s *borderSide) paint(style css.BorderStyle, sides []int) {
+	c := s.colour
+	switch style {
+	case css.Double:
+		if s.width[sides[0]] < 3 {
+			s.ring(0, 1, c)
+			return
 		}
+		s.ring(0, 1.0/3, c)
+		s.ring(2.0/3, 1, c)
+	case css.Dashed, css.Dotted:
+		for _, s.side = range sides {
+			s.dashes(c, style == css.Dotted)
+		}
+	case css.Groove, css.Ridge:
+		for _, s.side = range sides {
+			light := (s.side == 0 || s.side == 3) != (style == css.Groove)
+			s.ring(0, 0.5, shade(c, light))
+			s.ring(0.5, 1, shade(c, !light))
+		}
+	case css.Inset, css.Outset:
+		for _, s.side = range sides {
+			s.ring(0, 1, shade(c, (s.side == 0 || s.side == 3) != (style == css.Inset)))
+		}
+	default:
+		s.ring(0, 1, c)
 	}
 }
 
@@ -111,45 +95,53 @@ func insetClip(outer image.Rectangle, radii [4][2]float64, in [4]float64) *clip 
 // borderSide paints one side (0 to 3) or all (-1) of a ring.
 type borderSide struct {
 	*canvas
-	outer image.Rectangle
-	width [4]float64
-	side  int
+	outer  image.Rectangle
+	radii  [4][2]float64
+	width  [4]float64
+	side   int
+	colour css.RGBA
 }
 
-// ring returns a function that fills the shape between two clips, cut to the
-// side's trapezium.
-func (s *borderSide) ring(out, in *clip) func(css.RGBA) {
-	return func(colour css.RGBA) {
-		paint := Solid8(colour)
-		if paint[3] == 0 {
-			return
-		}
-		area := out.bounds.Intersect(s.dst.Rect.Add(image.Pt(s.x0, s.y0)))
-		n := area.Dx()
-		cover, hole := make([]uint8, n), make([]uint8, n)
-		row := make([]uint8, 4*n)
-		for y := area.Min.Y; y < area.Max.Y; y++ {
-			fill8(cover, 255)
-			out.row(y, area.Min.X, area.Max.X, cover)
-			clear(hole)
-			if y >= in.bounds.Min.Y && y < in.bounds.Max.Y {
-				a, b := max(in.bounds.Min.X, area.Min.X), min(in.bounds.Max.X, area.Max.X)
-				if a < b {
-					part := hole[a-area.Min.X : b-area.Min.X]
-					fill8(part, 255)
-					in.row(y, a, b, part)
-				}
+// ring fills the shape between two shares of the width, cut to the side's trapezium.
+func (s *borderSide) ring(near, far float64, colour css.RGBA) {
+	var a, b [4]float64
+	for i := range 4 {
+		a[i], b[i] = math.Round(s.width[i]*near), math.Round(s.width[i]*far)
+	}
+	s.between(insetClip(s.outer, s.radii, a), insetClip(s.outer, s.radii, b), colour)
+}
+
+// between fills the shape between two clips.
+func (s *borderSide) between(out, in *clip, colour css.RGBA) {
+	paint := Solid8(colour)
+	if paint[3] == 0 {
+		return
+	}
+	area := out.bounds.Intersect(s.dst.Rect.Add(image.Pt(s.x0, s.y0)))
+	n := area.Dx()
+	cover, hole := make([]uint8, n), make([]uint8, n)
+	row := make([]uint8, 4*n)
+	for y := area.Min.Y; y < area.Max.Y; y++ {
+		fill8(cover, 255)
+		out.row(y, area.Min.X, area.Max.X, cover)
+		clear(hole)
+		if y >= in.bounds.Min.Y && y < in.bounds.Max.Y {
+			a, b := max(in.bounds.Min.X, area.Min.X), min(in.bounds.Max.X, area.Max.X)
+			if a < b {
+				part := hole[a-area.Min.X : b-area.Min.X]
+				fill8(part, 255)
+				in.row(y, a, b, part)
 			}
-			for i := range cover {
-				v := float64(cover[i]) - float64(hole[i])
-				if v > 0 && s.side >= 0 {
-					v *= s.share(area.Min.X+i, y)
-				}
-				cover[i] = uint8(max(v, 0) + 0.5)
-			}
-			solid(paint).row(y, area.Min.X, area.Max.X, row)
-			blendRow(s.dst.Pix[(y-s.y0)*s.dst.Stride+4*(area.Min.X-s.x0):][:4*n], row, cover)
 		}
+		for i := range cover {
+			v := float64(cover[i]) - float64(hole[i])
+			if v > 0 && s.side >= 0 {
+				v *= s.share(area.Min.X+i, y)
+			}
+			cover[i] = uint8(max(v, 0) + 0.5)
+		}
+		solid(paint).row(y, area.Min.X, area.Max.X, row)
+		blendRow(s.dst.Pix[(y-s.y0)*s.dst.Stride+4*(area.Min.X-s.x0):][:4*n], row, cover)
 	}
 }
 

@@ -35,7 +35,7 @@ func (f *File) readAVIF() error {
 	if box.Crop {
 		return &source.UnsupportedError{In: f.Name, Msg: "an AVIF file with a crop inside", Hint: "save it cropped"}
 	}
-	f.Format, f.Width, f.Height = "avif", box.Width, box.Height
+	f.Format, f.Width, f.Height = AVIF, box.Width, box.Height
 	f.Orientation = avifOrientation(box.Rotate, box.Mirror)
 	f.icc = box.ICC
 	return nil

@@ -13,7 +13,7 @@ import (
 
 // Coding is one way to code a picture.
 type Coding struct {
-	Format   string // jpeg, png, webp, avif
+	Format   Format // JPEG, PNG, WebP or AVIF
 	Quality  int    // 1 worst to 100 best; PNG has none
 	Lossless bool   // webp without loss: Quality does not count
 	Thorough bool   // slower and smaller

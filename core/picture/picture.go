@@ -41,11 +41,26 @@ const (
 	MaxBytes  = 256 << 20
 )
 
+// Format is what a picture file is coded in.
+type Format string
+
+// Formats, as they are printed.
+const (
+	JPEG Format = "jpeg"
+	PNG  Format = "png"
+	GIF  Format = "gif"
+	WebP Format = "webp"
+	AVIF Format = "avif"
+	BMP  Format = "bmp"
+	TIFF Format = "tiff"
+	SVG  Format = "svg"
+)
+
 // File is one picture file. It is safe for use in parallel.
 type File struct {
 	Name        string
-	Format      string // jpeg, png, gif, webp, avif, bmp, tiff, svg
-	Width       int    // pixels after orientation; SVG: 0 where it has no width
+	Format      Format
+	Width       int // pixels after orientation; SVG: 0 where it has no width
 	Height      int
 	Orientation int // EXIF, 1 to 8; 1 is upright
 	Bytes       int
@@ -278,7 +293,7 @@ func dropSpace(r rune) rune {
 	return r
 }
 
-var extensions = map[string]string{".jpg": "jpeg", ".jpeg": "jpeg", ".jpe": "jpeg", ".jfif": "jpeg", ".png": "png", ".gif": "gif",
+var extensions = map[string]Format{".jpg": "jpeg", ".jpeg": "jpeg", ".jpe": "jpeg", ".jfif": "jpeg", ".png": "png", ".gif": "gif",
 	".webp": "webp", ".avif": "avif", ".bmp": "bmp", ".tif": "tiff", ".tiff": "tiff", ".svg": "svg"}
 
 func knownExtension(name string) bool { return extensions[strings.ToLower(path.Ext(name))] != "" }
@@ -293,7 +308,7 @@ func Read(name string, data []byte) (*File, error) {
 		if err != nil {
 			return nil, &source.SyntaxError{In: name, Msg: "the SVG cannot be read: " + err.Error()}
 		}
-		f.Format, f.Vector = "svg", v
+		f.Format, f.Vector = SVG, v
 		f.Width, f.Height = int(v.Width+0.5), int(v.Height+0.5)
 	} else if isAVIF(data) {
 		if err := f.readAVIF(); err != nil {
@@ -311,7 +326,7 @@ func Read(name string, data []byte) (*File, error) {
 			return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the picture says it is %dx%d px; at most %d megapixels are read", cfg.Width, cfg.Height, MaxPixels>>20),
 				Hint: "save a smaller copy"}
 		}
-		f.Format, f.Width, f.Height = format, cfg.Width, cfg.Height
+		f.Format, f.Width, f.Height = Format(format), cfg.Width, cfg.Height
 		f.Orientation = orientation(format, data)
 	}
 	if f.Orientation >= 5 {
@@ -325,11 +340,11 @@ func Read(name string, data []byte) (*File, error) {
 	return f, nil
 }
 
-func extensionOf(format string) string {
+func extensionOf(format Format) string {
 	if format == "jpeg" {
 		return ".jpg"
 	}
-	return "." + format
+	return "." + string(format)
 }
 
 func notAPicture(name string, data []byte, err error) error {
@@ -357,7 +372,7 @@ func isText(data []byte) bool {
 // orientation reads the EXIF tag; 1 where there is none or it is broken, as
 // browsers do.
 func orientation(format string, data []byte) int {
-	kind, ok := map[string]imagemeta.ImageFormat{"jpeg": imagemeta.JPEG, "png": imagemeta.PNG, "webp": imagemeta.WebP, "tiff": imagemeta.TIFF}[format]
+	kind, ok := map[Format]imagemeta.ImageFormat{"jpeg": imagemeta.JPEG, "png": imagemeta.PNG, "webp": imagemeta.WebP, "tiff": imagemeta.TIFF}[Format(format)]
 	if !ok {
 		return 1
 	}

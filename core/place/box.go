@@ -60,7 +60,7 @@ func (s Stage) Layer(p *Placed, f *layout.Frame, i int) (bool, error) {
 	for side := range f.Edge {
 		if f.Edge[side] > 0 {
 			b := &f.Values.Style.Borders[side]
-			p.Opaque[side] = b.Style == "solid" && b.Color.Resolve(f.Env.Current).A >= 1
+			p.Opaque[side] = b.Style == css.Solid && b.Color.Resolve(f.Env.Current).A >= 1
 		}
 	}
 	if img.IsURL {

@@ -6,20 +6,21 @@ import (
 	"strconv"
 	"strings"
 
+	"tourmaline/core/picture"
 	"tourmaline/core/source"
 )
 
 // Files says what asset files cut makes: the key files: of the plan. ReadFiles and
 // DefaultFiles give it whole.
 type Files struct {
-	Quality   float64   // similarity wanted, as core/similar scores it
-	Sharpness []Floor   // by density, rising
-	Most      int       // files for each picture of a box
-	Worth     float64   // 0..1: the share of its weight that one more file must save
-	Formats   []string  // beside JPEG or PNG: avif, webp
-	Sharpen   float64   // 0..1, after scaling
-	Crop      bool      // files hold only what is seen
-	Give      []Measure // what may be given up for a budget, in this order
+	Quality   float64          // similarity wanted, as core/similar scores it
+	Sharpness []Floor          // by density, rising
+	Most      int              // files for each picture of a box
+	Worth     float64          // 0..1: the share of its weight that one more file must save
+	Formats   []picture.Format // beside JPEG or PNG
+	Sharpen   float64          // 0..1, after scaling
+	Crop      bool             // files hold only what is seen
+	Give      []Measure        // what may be given up for a budget, in this order
 	Span      source.Span
 }
 
@@ -47,7 +48,7 @@ var Qualities = []struct {
 
 // DefaultFiles is what holds without files: in the plan.
 func DefaultFiles() Files {
-	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06, Formats: []string{"avif", "webp"}, Crop: true}
+	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06, Formats: []picture.Format{picture.AVIF, picture.WebP}, Crop: true}
 }
 
 // Floor is how many picture px a device px needs to look sharp at a density: one,
@@ -120,9 +121,13 @@ func (p *Plan) readFiles(n node) error {
 		},
 		"worth":   within(&f.Worth, "the share that another file must save, 0% to 100%"),
 		"sharpen": within(&f.Sharpen, "how much is sharpened, 0% to 100%"),
-		"formats": func(n node) (err error) {
-			f.Formats, err = words(n, []string{"avif", "webp"}, "avif or webp, each once: JPEG or PNG are always there")
-			return
+		"formats": func(n node) error {
+			list, err := words(n, []string{"avif", "webp"}, "avif or webp, each once: JPEG or PNG are always there")
+			f.Formats = nil
+			for _, s := range list {
+				f.Formats = append(f.Formats, picture.Format(s))
+			}
+			return err
 		},
 		"crop": func(n node) error {
 			s, err := n.text()

@@ -365,7 +365,7 @@ func (b *Box) zero(c *Values) error {
 	}
 	noBorder := true
 	for i := range 4 {
-		if !c.Style.Padding[i].IsZero() || c.Style.Borders[i].Style != "none" {
+		if !c.Style.Padding[i].IsZero() || c.Style.Borders[i].Style != css.NoBorder {
 			noBorder = false
 		}
 	}
@@ -392,7 +392,7 @@ func (b *Box) Paints() bool {
 			}
 		}
 		for _, e := range c.Style.Borders {
-			if e.Style != "none" {
+			if e.Style != css.NoBorder {
 				return true
 			}
 		}

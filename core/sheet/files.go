@@ -11,6 +11,7 @@ import (
 	"tourmaline/core/cut"
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
+	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
 
@@ -203,7 +204,8 @@ func (c *context) image(i int, over, height, density float64, choice bool) strin
 	return img.String()
 }
 
-var mime = map[string]string{"avif": "image/avif", "webp": "image/webp", "jpeg": "image/jpeg", "png": "image/png", "svg": "image/svg+xml", "gif": "image/gif"}
+var mime = map[picture.Format]string{picture.AVIF: "image/avif", picture.WebP: "image/webp", picture.JPEG: "image/jpeg", picture.PNG: "image/png",
+	picture.SVG: "image/svg+xml", picture.GIF: "image/gif"}
 
 // state is what windows of a range of sizes are told.
 type state struct {

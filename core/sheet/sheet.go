@@ -238,14 +238,14 @@ func joined(layers []int, value func(i int) string) string {
 func frameDeclarations(st *css.Style) []decl {
 	var d []decl
 	b := st.Borders
-	one := func(x css.Border) string { return x.Width.String() + " " + x.Style + " " + x.Color.String() }
+	one := func(x css.Border) string { return x.Width.String() + " " + string(x.Style) + " " + x.Color.String() }
 	if one(b[0]) == one(b[1]) && one(b[1]) == one(b[2]) && one(b[2]) == one(b[3]) {
-		if b[0].Style != "none" {
+		if b[0].Style != css.NoBorder {
 			d = append(d, decl{"border", one(b[0])})
 		}
 	} else {
 		for i, side := range []string{"top", "right", "bottom", "left"} {
-			if b[i].Style != "none" {
+			if b[i].Style != css.NoBorder {
 				d = append(d, decl{"border-" + side, one(b[i])})
 			}
 		}

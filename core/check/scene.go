@@ -4,14 +4,61 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
 
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/fit"
+	"tourmaline/core/layout"
 	"tourmaline/core/picture"
+	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
+
+// scene is what a check sees: one box, or one layer of it, at one viewport.
+type scene struct {
+	plan  *plan.Plan
+	Page  *layout.Page
+	Frame *layout.Frame
+	Index int // of the layer in the frame; -1 for the box itself
+	place.Placed
+	pass *pass
+}
+
+// id is the identity of the layer, or of the box.
+func (a *scene) id() plan.LayerID {
+	if a.Index < 0 {
+		return plan.LayerID{Box: a.Frame.Box.ID}
+	}
+	return a.ID
+}
+
+// finding begins one about what is looked at.
+func (a *scene) finding() finding.Finding {
+	f := finding.Finding{Box: a.Frame.Box.Name, ID: a.id(), Span: a.Frame.Box.Span}
+	if a.Index >= 0 {
+		f.Span = a.Plan.Span
+	}
+	return f
+}
+
+// image is what the layer's picture is like.
+func (a *scene) image() *facts { return a.pass.facts(a.File) }
+
+// name is how messages call the layer.
+func (a *scene) name() string {
+	if a.File == nil {
+		if a.Image == nil {
+			return a.Frame.Box.Name
+		}
+		return strings.SplitN(a.Image.String(), "(", 2)[0]
+	}
+	if strings.HasPrefix(a.Image.URL, "data:") {
+		return "the data: picture"
+	}
+	return a.Image.URL
+}
 
 // floor is the sharpness wanted at the scene's density.
 func (a *scene) floor() float64 { return a.plan.Files.Floor(a.Page.Viewport.Density) }

@@ -1,0 +1,24 @@
+package check
+
+import "tourmaline/core/finding"
+
+var missing = &Check{
+	Name: "missing", Group: Meaning, Level: finding.Error,
+	Line: "a picture that the plan names cannot be opened",
+	Long: `The file is not there, is spelt with other capitals (servers tell them apart, some desks do
+not), has another extension, lies outside the pictures folder, or is no picture. The
+browser shows the fallback colour without a word.`,
+	Remedy: "name a file that is in the pictures folder",
+	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{image: Photo.jpg, size: cover}]}\n",
+	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
+	once: func(s *pass) {
+		for _, m := range s.missing {
+			s.add(m.finding())
+		}
+		s.eachPicture(func(a *scene, m *facts) {
+			if m.err != nil {
+				s.add(missed{a.finding(), a.File.Name, m.err}.finding())
+			}
+		})
+	},
+}

@@ -1,0 +1,352 @@
+package check
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"image/draw"
+	"math"
+	"slices"
+	"sort"
+	"sync/atomic"
+	"tourmaline/core/contrast"
+	"tourmaline/core/css"
+	"tourmaline/core/finding"
+	"tourmaline/core/fit"
+	"tourmaline/core/layout"
+	"tourmaline/core/paint"
+	"tourmaline/core/picture"
+	"tourmaline/core/place"
+	"tourmaline/core/plan"
+	"tourmaline/core/work"
+)
+
+// reader measures the text areas of one box, with its pictures or before they
+// have come.
+type reader struct {
+	*pass
+	box     plan.BoxID
+	loading bool
+}
+
+// nearRatio is how close to the needed ratio every width is painted.
+const nearRatio = 1.25
+
+// sample is what was measured at one width and height.
+type sample struct {
+	width  int
+	rules  *plan.Values
+	spread []contrast.Spread // one a text area
+}
+
+// all measures every text area at every width that matters, at up to three
+// heights where the box depends on it.
+func (r *reader) all(areas int) {
+	at := r.pickHeights()
+	rows := make([][]sample, len(at))
+	work.Each(len(at), func(i int) { rows[i] = r.row(r.sweep.Heights[at[i]]) })
+	for n := range areas {
+		set := finding.NewSet(1, len(at))
+		worst := sample{width: -1}
+		var worstAt plan.Viewport
+		for i, h := range at {
+			runs := r.runs(rows[i], n, r.sweep.Heights[h])
+			set.Add(0, i, runs)
+			for _, smp := range rows[i] {
+				if n < len(smp.spread) && within(runs, smp.width) && (worst.width < 0 || smp.spread[n].Low < worst.spread[n].Low) {
+					worst, worstAt = smp, plan.Viewport{Width: float64(smp.width), Height: float64(r.sweep.Heights[h]), Density: 1}
+				}
+			}
+		}
+		if worst.width < 0 {
+			continue
+		}
+		if full := r.measure(int(worstAt.Width), int(worstAt.Height), 1); n < len(full.spread) {
+			worst = full
+		}
+		r.report(n, worst, worstAt, set, at)
+	}
+}
+
+func within(runs []finding.Run, w int) bool {
+	return slices.ContainsFunc(runs, func(r finding.Run) bool { return r.From <= w && w <= r.To })
+}
+
+// pickHeights returns which of the swept heights to paint: one where the box is
+// the same at all, else both ends and the middle.
+func (r *reader) pickHeights() []int {
+	n := len(r.sweep.Heights)
+	ends := []int{0, n / 2, n - 1}
+	for w := r.plan.Widths[0]; w <= r.plan.Widths[1]; w += max((r.plan.Widths[1]-r.plan.Widths[0])/7, 1) {
+		var first layout.Rect
+		for k, h := range ends {
+			v := plan.Viewport{Width: float64(w), Height: float64(r.sweep.Heights[h]), Density: 1}
+			pg := r.sweep.Pages.At(v, layout.Exact)
+			f := pg.Frame(r.box)
+			fixed := false
+			for i := range f.Values.Layers() {
+				fixed = fixed || f.Values.Layers()[i].Attachment == css.Fixed
+			}
+			if k == 0 {
+				first = f.Border
+			}
+			if fixed || f.Border.H != first.H || f.Border.W != first.W {
+				return slices.Compact(ends)
+			}
+		}
+	}
+	return []int{0}
+}
+
+// row measures one height: a coarse comb of widths, then each width between two
+// teeth of which one is near the needed ratio.
+func (r *reader) row(height int) []sample {
+	const comb = 8
+	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
+	var out []sample
+	var last *plan.Values
+	room := r.sweep.Pages.Room()
+	v := plan.Viewport{Height: float64(height), Density: 1}
+	widths := []int{}
+	for w := lo; w <= hi; w++ {
+		v.Width = float64(w)
+		at := room.At(v, layout.Exact).Frame(r.box).Values
+		if at != last && w > lo {
+			widths = append(widths, w-1)
+		}
+		if at != last || (w-lo)%comb == 0 || w == hi {
+			widths = append(widths, w)
+		}
+		last = at
+	}
+	widths = slices.Compact(widths)
+	for _, w := range widths {
+		out = append(out, r.measure(w, height, 0))
+	}
+	coarse := slices.Clone(out)
+	for i := 1; i < len(coarse); i++ {
+		a, b := coarse[i-1], coarse[i]
+		if b.width-a.width > 1 && (r.close(a) || r.close(b)) {
+			for w := a.width + 1; w < b.width; w++ {
+				out = append(out, r.measure(w, height, 0))
+			}
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].width < out[j].width })
+	return out
+}
+
+// close reports a ratio near enough to the needed one to look at each width.
+func (r *reader) close(s sample) bool {
+	for n, sp := range s.spread {
+		need := s.rules.Text[n].Contrast
+		if sp.Low < need*nearRatio && sp.Low > need/nearRatio {
+			return true
+		}
+	}
+	return false
+}
+
+func fails(s sample, n int) bool {
+	return n < len(s.spread) && s.spread[n].Low < s.rules.Text[n].Contrast
+}
+
+// endMoves is how far the end of a range is moved after a look at full size.
+const endMoves = 12
+
+// runs are the failing widths of an area, their ends confirmed at full size.
+func (r *reader) runs(row []sample, n, height int) []finding.Run {
+	var out []finding.Run
+	for i := 0; i < len(row); i++ {
+		if !fails(row[i], n) {
+			continue
+		}
+		from := row[i].width
+		for i+1 < len(row) && fails(row[i+1], n) {
+			i++
+		}
+		out = append(out, finding.Run{From: from, To: row[i].width})
+	}
+	full := func(w int) bool { return fails(r.measure(w, height, 1), n) }
+	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
+	var sure []finding.Run
+	for _, x := range out {
+		from, to := x.From, x.To
+		if from > lo {
+			for k := 0; k < endMoves && from <= to && !full(from); k++ {
+				from++
+			}
+			for k := 0; k < endMoves && from == x.From-k && from > lo && full(from-1); k++ {
+				from--
+			}
+		}
+		if to < hi {
+			for k := 0; k < endMoves && to >= from && !full(to); k++ {
+				to--
+			}
+			for k := 0; k < endMoves && to == x.To+k && to < hi && full(to+1); k++ {
+				to++
+			}
+		}
+		if k := len(sure); k > 0 && from <= sure[k-1].To+1 {
+			sure[k-1].To = max(to, sure[k-1].To)
+		} else if from <= to {
+			sure = append(sure, finding.Run{From: from, To: to})
+		}
+	}
+	return sure
+}
+
+// measure paints the box and what is behind it, and measures its text areas. A
+// scale of 0 paints small.
+func (r *reader) measure(w, h int, scale float64) sample {
+	v := plan.Viewport{Width: float64(w), Height: float64(h), Density: 1}
+	pg := r.sweep.Pages.At(v, layout.Exact)
+	f := pg.Frame(r.box)
+	out := sample{width: w, rules: f.Values}
+	if len(f.Values.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 {
+		return out
+	}
+	if scale == 0 {
+		scale = paint.SmallScale(f)
+	}
+	for _, scroll := range scrolls(f, v.Height) {
+		img, err := r.paintUnder(pg, scale, scroll)
+		if err != nil {
+			return sample{width: w, rules: f.Values} // the check missing tells of its pictures
+		}
+		x0, y0, _, _ := place.SnapRect(f.Border, scale)
+		for n := range f.Values.Text {
+			t := &f.Values.Text[n]
+			area := region(f.TextRect(t), scale, float64(x0)/scale, float64(y0)/scale)
+			sp := contrast.Under(img, area, t.Color.Resolve(f.Env.Current), [3]uint8{255, 255, 255}, t.Contrast)
+			if n == len(out.spread) {
+				out.spread = append(out.spread, sp)
+			} else if sp.Low < out.spread[n].Low {
+				out.spread[n] = sp
+			}
+		}
+	}
+	return out
+}
+
+// scrolls are the scroll positions to look at: where nothing is fixed, one.
+func scrolls(f *layout.Frame, window float64) []float64 {
+	for i := range f.Values.Layers() {
+		if f.Values.Layers()[i].Attachment == css.Fixed {
+			top, mid, end := f.Border.Y, f.Border.Y+(f.Border.H-window)/2, f.Border.Bottom()-window
+			return []float64{max(top, 0), max(mid, 0), max(end, 0)}
+		}
+	}
+	return []float64{0}
+}
+
+// paintUnder paints the box; where it can be seen through, what is behind it too.
+func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA, error) {
+	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading}
+	f := pg.Frame(r.box)
+	img, err := paint.Box(pg, f, r.store, opt)
+	if err != nil || !picture.HasAlpha(img) {
+		return img, err
+	}
+	x0, y0, _, _ := place.SnapRect(f.Border, scale)
+	under := image.NewRGBA(img.Rect)
+	draw.Draw(under, under.Rect, image.White, image.Point{}, draw.Src)
+	for i := range pg.Frames[:r.box] {
+		b := &pg.Frames[i]
+		if b.Box.Role == plan.Row || b.Border.W <= 0 || b.Border.H <= 0 {
+			continue
+		}
+		back, err := paint.Box(pg, b, r.store, opt)
+		if err != nil {
+			return nil, err
+		}
+		bx, by, _, _ := place.SnapRect(b.Border, scale)
+		draw.Draw(under, back.Rect.Add(image.Pt(bx-x0, by-y0)), back, image.Point{}, draw.Over)
+	}
+	draw.Draw(under, under.Rect, img, image.Point{}, draw.Over)
+	return under, nil
+}
+
+// probed is at how many widths of a run the heights between the painted ones are looked at.
+const probed = 5
+
+// report files the finding of a text area; at are the heights that were painted.
+func (r *reader) report(n int, worst sample, v plan.Viewport, set *finding.Set, at []int) {
+	if set.Empty() {
+		return
+	}
+	var heights []int
+	for _, h := range at {
+		heights = append(heights, r.sweep.Heights[h])
+	}
+	pg := r.sweep.Pages.At(v, layout.Exact)
+	f := pg.Frame(r.box)
+	t, sp := &f.Values.Text[n], worst.spread[n]
+	grid := finding.Grid{Densities: []float64{1}, Seen: [][2]int{r.plan.Widths}, Heights: heights, MostProbed: probed,
+		Probe: func(_, w, h int) bool { return fails(r.measure(w, h, 0), n) }}
+	out := finding.Finding{Box: f.Box.Name, ID: plan.LayerID{Box: r.box}, Span: t.Span, Worst: &v,
+		Measured: sp.Low, Wanted: t.Contrast, Unit: "contrast ratio",
+		Where: set.Statements(grid), Exact: set.Spans(grid.Densities, heights),
+		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s are below the needed %g",
+			t.Color.String(), sp.Low, sp.Worst, finding.Percent(sp.Below), t.Contrast),
+		How: "painted small across the widths, at full size at the worst one and at the ends of each range"}
+	if r.loading {
+		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f (%.2f at worst), below the needed %g",
+			t.Color.String(), sp.Low, sp.Worst, t.Contrast)
+		out.Remedy = "give the box a color: layer at the bottom that the text can be read on"
+	}
+	r.add(out)
+}
+
+// Texts measures the text areas of boxes of one plan.
+type Texts struct{ pass *pass }
+
+// NewTexts is for the boxes of a plan.
+func NewTexts(p *plan.Plan, store *picture.Store) *Texts {
+	return &Texts{newPass(context.Background(), p, store)}
+}
+
+// Small is the scale that stands for painting a box small: about 9,000 px.
+const Small = 0
+
+// At measures the text areas of a box at one window, painted at a scale (Small, or device px
+// per CSS px), with its pictures there. It is nil where the box has no text there.
+func (t *Texts) At(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
+	r := &reader{pass: t.pass, box: box}
+	return r.measure(w, h, scale).spread
+}
+
+// Unreadable reports whether the check contrast finds a width at which a text area of
+// a box cannot be read on its pictures.
+func (t *Texts) Unreadable(box plan.BoxID) bool {
+	r := &reader{pass: t.pass, box: box}
+	areas := 0
+	for _, v := range t.pass.plan.All()[box].EachRule() {
+		areas = max(areas, len(v.Text))
+	}
+	var bad atomic.Bool
+	at := r.pickHeights()
+	work.Each(len(at), func(i int) {
+		h := r.sweep.Heights[at[i]]
+		row := r.row(h)
+		for n := range areas {
+			worst := -1 // the one that fails most, if it does so at full size too, decides
+			for k := range row {
+				if fails(row[k], n) && (worst < 0 || row[k].spread[n].Low < row[worst].spread[n].Low) {
+					worst = k
+				}
+			}
+			if worst >= 0 && !bad.Load() && (fails(r.measure(row[worst].width, h, 1), n) || len(r.runs(row, n, h)) > 0) {
+				bad.Store(true)
+			}
+		}
+	})
+	return bad.Load()
+}
+
+// region is a rectangle of a page in device px of a picture of it.
+func region(r layout.Rect, k, x0, y0 float64) image.Rectangle {
+	return image.Rect(int(math.Floor((r.X-x0)*k+fit.Exact)), int(math.Floor((r.Y-y0)*k+fit.Exact)),
+		int(math.Ceil((r.Right()-x0)*k-fit.Exact)), int(math.Ceil((r.Bottom()-y0)*k-fit.Exact)))
+}
