@@ -140,7 +140,7 @@ func (s *session) try(c *cli.Command, pr *app.Project) error {
 		return fmt.Errorf("--try: %w", err)
 	}
 	title := fmt.Sprintf("%s of %s at %s", r.Property, pr.All()[boxes[0]].Name, v.Label())
-	img, err := proof.Strip(title, takes, boxes[0], v, pr.Store, 1280)
+	img, err := (&proof.Strip{Title: title, Takes: takes, Box: boxes[0], At: v, Store: pr.Store, Width: 1280}).Draw()
 	if err != nil {
 		return err
 	}

@@ -114,12 +114,12 @@ func TestMarks(t *testing.T) {
 }
 
 func TestWordsWrapAndFit(t *testing.T) {
-	for _, line := range wrap("keep wholly in view and nothing lost", false, 11, 90) {
-		if got := fit(line, false, 11, 90); got != line {
+	for _, line := range wrap("keep wholly in view and nothing lost", captionFont, 90) {
+		if got := fit(line, captionFont, 90); got != line {
 			t.Errorf("%q does not fit its column", line)
 		}
 	}
-	if got := fit("a very long name of a viewport", true, 12, 60); len(got) >= 30 || got[len(got)-3:] != "…" {
+	if got := fit("a very long name of a viewport", headFont, 60); len(got) >= 30 || got[len(got)-3:] != "…" {
 		t.Errorf("shortened to %q", got)
 	}
 }

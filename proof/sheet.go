@@ -32,6 +32,13 @@ type Options struct {
 	Title     string // "" is the site's name, or the plan's file
 }
 
+// Fonts of the sheet.
+var (
+	headFont    = lettering{true, textSize, ink}
+	faintFont   = lettering{false, textSize, faint}
+	captionFont = lettering{false, textSize - 1, faint}
+)
+
 // Colours of the sheet: warm paper and ink; marks are seen on dark and on light.
 var (
 	paper   = color.RGBA{0xf3, 0xf1, 0xec, 0xff}
@@ -86,17 +93,31 @@ func Sheet(p *plan.Plan, store *picture.Store, opt Options) (*image.RGBA, error)
 	if err != nil {
 		return nil, err
 	}
-	scale, colW, colOut := columns(cells, &opt)
+	d := &drawing{plan: p, store: store, opt: &opt, cells: cells}
+	d.scale, d.widths, d.outs = columns(cells, &opt)
 	for r := range cells { // captions wrap to their column
 		for c := range cells[r] {
 			var lines []string
 			for _, l := range cells[r][c].lines {
-				lines = append(lines, wrap(l, false, textSize-1, colW[c])...)
+				lines = append(lines, wrap(l, captionFont, d.widths[c])...)
 			}
 			cells[r][c].lines = lines
 		}
 	}
-	return drawSheet(p, store, &opt, cells, scale, colW, colOut)
+	err = d.draw()
+	return d.img, err
+}
+
+// drawing is a sheet in the making.
+type drawing struct {
+	plan   *plan.Plan
+	store  *picture.Store
+	opt    *Options
+	cells  [][]cell // by box and viewport
+	scale  float64  // sheet px per CSS px
+	widths []int    // of the columns
+	outs   [][2]float64
+	img    *image.RGBA
 }
 
 func measure(p *plan.Plan, store *picture.Store, opt *Options) ([][]cell, error) {
@@ -229,76 +250,100 @@ func caption(f *layout.Frame, placed []place.Placed) []string {
 	return lines
 }
 
-func drawSheet(p *plan.Plan, store *picture.Store, opt *Options, cells [][]cell, scale float64, colW []int, colOut [][2]float64) (*image.RGBA, error) {
+// top is how much is cut off over the boxes of a row at most: they begin at one height,
+// below it. CSS px.
+func (d *drawing) top(row []cell) (top float64) {
+	for c := range row {
+		top = max(top, row[c].out[0])
+	}
+	return top
+}
+
+func (d *drawing) draw() error {
 	const head = 64
-	heights := make([]int, len(cells))
+	heights := make([]int, len(d.cells))
 	total := head
-	for r := range cells {
-		top := 0.0 // boxes of a row begin at one height: below the longest part that is cut off
-		for c := range cells[r] {
-			top = max(top, cells[r][c].out[0])
-		}
-		for c := range cells[r] {
-			x := &cells[r][c]
-			heights[r] = max(heights[r], int(math.Ceil((x.box.H+top+x.out[2])*scale))+6+lineHeight*len(x.lines))
+	for r, row := range d.cells {
+		for c := range row {
+			x := &row[c]
+			heights[r] = max(heights[r], int(math.Ceil((x.box.H+d.top(row)+x.out[2])*d.scale))+6+lineHeight*len(x.lines))
 		}
 		total += heights[r] + lineHeight + 8 + rowGap
 	}
-	img := image.NewRGBA(image.Rect(0, 0, opt.Width, total))
-	draw.Draw(img, img.Rect, image.NewUniform(paper), image.Point{}, draw.Src)
-	label(img, gap, 26, cmp.Or(opt.Title, p.Site, p.File), true, 17, ink)
-	x := gap
-	for c, v := range opt.Viewports {
-		name := v.Name
-		if name == "" {
-			name = "window"
-		}
-		label(img, x, 52, fit(name+"  "+v.String(), true, textSize, colW[c]+gap-4), true, textSize, ink)
-		x += colW[c] + gap
-	}
-	label(img, opt.Width-gap-210, 26, fmt.Sprintf("scale 1 : %.1f", 1/scale), false, textSize, faint)
+	d.img = image.NewRGBA(image.Rect(0, 0, d.opt.Width, total))
+	draw.Draw(d.img, d.img.Rect, image.NewUniform(paper), image.Point{}, draw.Src)
+	d.heading()
 	y := head
-	for r := range cells {
-		draw.Draw(img, image.Rect(gap, y-4, opt.Width-gap, y-3), image.NewUniform(rule), image.Point{}, draw.Src)
-		end := label(img, gap, y+lineHeight-2, p.All()[opt.Boxes[r]].Name, true, textSize+1, ink)
-		label(img, end+10, y+lineHeight-2, p.All()[opt.Boxes[r]].Selector, false, textSize, faint)
+	for r, row := range d.cells {
+		b := d.plan.All()[d.opt.Boxes[r]]
+		draw.Draw(d.img, image.Rect(gap, y-4, d.opt.Width-gap, y-3), image.NewUniform(rule), image.Point{}, draw.Src)
+		end := label(d.img, image.Pt(gap, y+lineHeight-2), b.Name, lettering{true, textSize + 1, ink})
+		label(d.img, image.Pt(end+10, y+lineHeight-2), b.Selector, faintFont)
 		y += lineHeight + 8
-		top := 0.0
-		for c := range cells[r] {
-			top = max(top, cells[r][c].out[0])
-		}
-		x := gap
-		for c := range cells[r] {
-			if err := drawCell(img, store, &cells[r][c], opt, scale, float64(x)+colOut[c][0]*scale, float64(y)+top*scale); err != nil {
-				return nil, err
-			}
-			bottom := y + int(math.Ceil((top+cells[r][c].box.H+cells[r][c].out[2])*scale)) + 6
-			for i, line := range cells[r][c].lines {
-				label(img, x, bottom+lineHeight*(i+1)-4, line, false, textSize-1, faint)
-			}
-			x += colW[c] + gap
+		if err := d.row(row, y); err != nil {
+			return err
 		}
 		y += heights[r] + rowGap
-		store.Trim(maxDecoded)
+		d.store.Trim(maxDecoded)
 	}
-	return img, nil
+	return nil
+}
+
+// heading names the sheet and its columns.
+func (d *drawing) heading() {
+	label(d.img, image.Pt(gap, 26), cmp.Or(d.opt.Title, d.plan.Site, d.plan.File), lettering{true, 17, ink})
+	x := gap
+	for c, v := range d.opt.Viewports {
+		label(d.img, image.Pt(x, 52), fit(cmp.Or(v.Name, "window")+"  "+v.String(), headFont, d.widths[c]+gap-4), headFont)
+		x += d.widths[c] + gap
+	}
+	label(d.img, image.Pt(d.opt.Width-gap-210, 26), fmt.Sprintf("scale 1 : %.1f", 1/d.scale), faintFont)
+}
+
+// row draws one box at all viewports, with their captions.
+func (d *drawing) row(row []cell, y int) error {
+	top := d.top(row)
+	x := gap
+	for c := range row {
+		k := &row[c]
+		p := &pen{img: d.img, store: d.store, bare: d.opt.Bare, scale: d.scale, x: float64(x) + d.outs[c][0]*d.scale, y: float64(y) + top*d.scale}
+		if err := p.cell(k); err != nil {
+			return err
+		}
+		bottom := y + int(math.Ceil((top+k.box.H+k.out[2])*d.scale)) + 6
+		for i, line := range k.lines {
+			label(d.img, image.Pt(x, bottom+lineHeight*(i+1)-4), line, captionFont)
+		}
+		x += d.widths[c] + gap
+	}
+	return nil
 }
 
 // maxDecoded is how many bytes of decoded pictures are kept from row to row.
 const maxDecoded = 512 << 20
 
-// drawCell draws one box with its corner at x, y of the sheet.
-func drawCell(img *image.RGBA, store *picture.Store, c *cell, opt *Options, scale, x, y float64) error {
+// pen draws boxes with their corner at x, y of a picture.
+type pen struct {
+	img   *image.RGBA
+	store *picture.Store
+	bare  bool    // no marks, and nothing outside the box
+	scale float64 // px per CSS px
+	x, y  float64
+}
+
+// cell draws one box.
+func (p *pen) cell(c *cell) error {
+	img, scale := p.img, p.scale
 	at := func(r layout.Rect) image.Rectangle {
 		f := func(v float64) int { return int(math.Floor(v + 0.5)) }
-		rx, ry := x+(r.X-c.box.X)*scale, y+(r.Y-c.box.Y)*scale
+		rx, ry := p.x+(r.X-c.box.X)*scale, p.y+(r.Y-c.box.Y)*scale
 		return image.Rect(f(rx), f(ry), f(rx+r.W*scale), f(ry+r.H*scale))
 	}
 	box := at(c.box)
 	if box.Dx() < 1 || box.Dy() < 1 {
 		return nil
 	}
-	if !opt.Bare {
+	if !p.bare {
 		limit := image.Rect(box.Min.X-int(c.out[3]*scale), box.Min.Y-int(c.out[0]*scale), box.Max.X+int(c.out[1]*scale), box.Max.Y+int(c.out[2]*scale))
 		for i := len(c.placed) - 1; i >= 0; i-- {
 			if r, ok := whole(&c.placed[i]); ok {
@@ -309,14 +354,14 @@ func drawCell(img *image.RGBA, store *picture.Store, c *cell, opt *Options, scal
 		}
 		shadow(img, c, at(c.box), scale)
 	}
-	painted, err := paint.Box(c.pg, c.frame, store, paint.Options{Scale: scale})
+	painted, err := paint.Box(c.pg, c.frame, p.store, paint.Options{Scale: scale})
 	if err != nil {
 		return err
 	}
 	checker(img, box)
 	draw.Draw(img, box, painted, image.Point{}, draw.Over)
 	outline(img, box.Inset(-1), rule, false)
-	if opt.Bare {
+	if p.bare {
 		return nil
 	}
 	for i := range c.frame.Values.Text {
@@ -422,14 +467,14 @@ func drawText(img *image.RGBA, t *plan.TextArea, r image.Rectangle, f *layout.Fr
 	if text == "" {
 		text = sheet.SampleText
 	}
-	const size = 9.0
+	sample := lettering{false, 9, c}
 	y := r.Min.Y + 11
 	sub := img.SubImage(r).(*image.RGBA)
-	for _, line := range wrap(text, false, size, r.Dx()-6) {
+	for _, line := range wrap(text, sample, r.Dx()-6) {
 		if y > r.Max.Y-2 {
 			break
 		}
-		label(sub, r.Min.X+3, y, line, false, size, c)
+		label(sub, image.Pt(r.Min.X+3, y), line, sample)
 		y += 11
 	}
 }

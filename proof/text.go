@@ -46,16 +46,25 @@ func face(bold bool, size float64) font.Face {
 	return f
 }
 
-// label draws one line with its baseline at y and returns where it ends.
-func label(dst *image.RGBA, x, y int, s string, bold bool, size float64, c color.Color) int {
-	d := font.Drawer{Dst: dst, Src: image.NewUniform(c), Face: face(bold, size), Dot: fixed.P(x, y)}
+// lettering is how a line is written: size in px.
+type lettering struct {
+	bold   bool
+	size   float64
+	colour color.Color
+}
+
+func (l lettering) face() font.Face { return face(l.bold, l.size) }
+
+// label draws one line that begins at a point of its baseline and returns where it ends.
+func label(dst *image.RGBA, at image.Point, s string, l lettering) int {
+	d := font.Drawer{Dst: dst, Src: image.NewUniform(l.colour), Face: l.face(), Dot: fixed.P(at.X, at.Y)}
 	d.DrawString(s)
 	return d.Dot.X.Ceil()
 }
 
 // wrap breaks s into lines of at most width px.
-func wrap(s string, bold bool, size float64, width int) []string {
-	f := face(bold, size)
+func wrap(s string, l lettering, width int) []string {
+	f := l.face()
 	var lines []string
 	line := ""
 	for _, word := range strings.Fields(s) {
@@ -70,8 +79,8 @@ func wrap(s string, bold bool, size float64, width int) []string {
 }
 
 // fit shortens s with an ellipsis to at most width px.
-func fit(s string, bold bool, size float64, width int) string {
-	f := face(bold, size)
+func fit(s string, l lettering, width int) string {
+	f := l.face()
 	if font.MeasureString(f, s).Ceil() <= width {
 		return s
 	}

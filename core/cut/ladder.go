@@ -150,10 +150,21 @@ type zone struct{ from, to, files int }
 // maxZones is enough for portrait, square and landscape boxes.
 const maxZones = 3
 
-// zonesOf chooses ranges and how many files each gets: the fewest weighted bytes, and
+// zoning is what zones are chosen by.
+type zoning struct {
+	g      *grid
+	w      *grid2
+	bounds []int   // where zones may begin: bounds[0] is the first width, the last the one after the last
+	area   float64 // px of the source
+	most   int     // files
+	worth  float64 // share that one more file must save
+}
+
+// zones chooses ranges and how many files each gets: the fewest weighted bytes, and
 // no file that saves less than worth of them.
-func zonesOf(g *grid, w *grid2, bounds []int, area float64, most int, worth float64) []zone {
-	n := len(bounds) - 1 // bounds[0] is the first width, bounds[n] the one after the last
+func (z *zoning) zones() []zone {
+	g, w, bounds, area, most, worth := z.g, z.w, z.bounds, z.area, z.most, z.worth
+	n := len(bounds) - 1
 	curves := make([][][]float64, n)
 	const step = 0.04
 	pieces := make([]*bag, n)
@@ -274,7 +285,7 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 	if l.Tiled {
 		worth = min(worth, 0.025) // a tile that is scaled blurs in every copy: each density has its own
 	}
-	zones := zonesOf(g, w, boundaries(p, g), area, p.Files.Most, worth)
+	zones := (&zoning{g, w, boundaries(p, g), area, p.Files.Most, worth}).zones()
 	var rungs [2][][]*Rung // by class of heights, density, width
 	for t := range rungs {
 		rungs[t] = make([][]*Rung, len(p.Density))
@@ -319,7 +330,13 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 			v := r.viewer(p.Density[d])
 			v.scale = max(v.scale, c.scale)
 		})
-		each(func(r *Rung, c cell, t, d, i int) { r.seen(p, c, t == 1, p.Density[d], lo+i, w[t][d][i]) })
+		each(func(r *Rung, c cell, t, d, i int) {
+			v := plan.Viewport{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d]}
+			if t == 1 {
+				v.Height = float64(p.Heights[1])
+			}
+			r.fetchedAt(v, c.scale, w[t][d][i])
+		})
 	}
 	for _, r := range l.Rungs {
 		r.judges()
@@ -417,19 +434,16 @@ func (r *Rung) viewer(density float64) *viewer {
 // scale it down and hide it.
 const large = 0.85
 
-// seen notes that a window fetches the rung.
-func (r *Rung) seen(p *plan.Plan, c cell, tall bool, density float64, w int, weight float64) {
+// fetchedAt notes that a window fetches the rung, to be drawn at a scale, by a share of
+// the visitors.
+func (r *Rung) fetchedAt(at plan.Viewport, scale, weight float64) {
 	r.total += weight
-	v := r.viewer(density)
+	v := r.viewer(at.Density)
 	v.total += weight
-	if c.scale < large*v.scale || weight <= v.most && v.at.Width > 0 {
+	if scale < large*v.scale || weight <= v.most && v.at.Width > 0 {
 		return
 	}
-	h := usual(p, w)
-	if tall {
-		h = float64(p.Heights[1])
-	}
-	v.most, v.at = weight, plan.Viewport{Width: float64(w), Height: h, Density: density}
+	v.most, v.at = weight, at
 }
 
 // judges chooses where the rung's quality is looked at: at the lowest density that at

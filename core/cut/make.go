@@ -246,7 +246,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 				return
 			}
 		}
-		o.made, o.err = m.code(w, l, r, j, guess)
+		o.made, o.err = (&coding{maker: m, batch: w, l: l, r: r, judge: j, guess: guess}).code()
 		if o.err == nil && m.opt.Cache != nil {
 			var b bytes.Buffer
 			if gob.NewEncoder(&b).Encode(o.made) == nil {
@@ -279,43 +279,52 @@ const (
 // maxAVIF is the most px that are coded as AVIF: the coder's memory is bounded.
 const maxAVIF = 16 << 20
 
-// code makes one rung's files.
-func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[picture.Format]hint) (made, error) {
+// coding is one rung whose files are made.
+type coding struct {
+	*maker
+	batch *batch
+	l     *Ladder
+	r     *Rung
+	judge *judge
+	guess map[picture.Format]hint // where to look for qualities first
+
+	ideal *image.RGBA // the picture in the rung's px
+	// lossless: the source came without loss, so that it may be worth keeping so.
+	lossless bool
+	search   *search
+}
+
+// code makes the rung's files.
+func (c *coding) code() (made, error) {
+	l, r := c.l, c.r
 	if l.Copy {
 		return made{Files: []Asset{{Format: picture.SVG, Data: l.File.Data()}}}, nil
 	}
-	img, err := w.pixels()
+	img, err := c.batch.pixels()
 	if err != nil {
 		return made{}, err
 	}
-	ideal := picture.Scale(img, r.Part, r.Width, r.Height, picture.Scaling{Wrap: l.Tiled && !r.Partial(l.File), Sharpen: m.p.Files.Sharpen})
-	if err := j.look(ideal); err != nil {
+	c.ideal = picture.Scale(img, r.Part, r.Width, r.Height, picture.Scaling{Wrap: l.Tiled && !r.Partial(l.File), Sharpen: c.p.Files.Sharpen})
+	if err := c.judge.look(c.ideal); err != nil {
 		return made{}, err
 	}
-	lossless := l.File.Format == picture.PNG || l.File.Format == picture.GIF || l.File.Format == picture.BMP || l.File.Format == picture.TIFF
-	alpha := picture.HasAlpha(ideal)
-	s := &search{ctx: m.ctx, judge: j, want: l.Quality, thorough: m.opt.Thorough}
-	base, err := m.base(w, l, r, s, ideal, guess[picture.JPEG], lossless, alpha)
+	switch l.File.Format {
+	case picture.PNG, picture.GIF, picture.BMP, picture.TIFF:
+		c.lossless = true
+	}
+	c.search = &search{ctx: c.ctx, judge: c.judge, want: l.Quality, thorough: c.opt.Thorough}
+	base, err := c.base()
 	if err != nil {
 		return made{}, err
 	}
 	out, all := []Asset{base}, []Asset{base}
 	for _, format := range []picture.Format{picture.WebP, picture.AVIF} {
-		if !slices.Contains(m.p.Files.Formats, format) || format == picture.AVIF && r.Width*r.Height > maxAVIF {
+		if !slices.Contains(c.p.Files.Formats, format) || format == picture.AVIF && r.Width*r.Height > maxAVIF {
 			continue
 		}
-		a, err := s.find(ideal, format, guess[format])
+		a, err := c.in(format)
 		if err != nil {
 			return made{}, err
-		}
-		if format == picture.WebP && lossless {
-			data, err := picture.Code(ideal, picture.Coding{Format: picture.WebP, Lossless: true, Thorough: m.opt.Thorough})
-			if err != nil {
-				return made{}, err
-			}
-			if len(data) < len(a.Data) {
-				a = Asset{Format: picture.WebP, Data: data, Score: 100}
-			}
 		}
 		all = append(all, a)
 		next := out[0]
@@ -326,21 +335,32 @@ func (m *maker) code(w *batch, l *Ladder, r *Rung, j *judge, guess map[picture.F
 			out = append([]Asset{a}, out...)
 		}
 	}
-	return made{out, all, s.tried}, nil
+	return made{out, all, c.search.tried}, nil
+}
+
+// in is the file in a format: of a source that came without loss WebP may be so too.
+func (c *coding) in(format picture.Format) (Asset, error) {
+	a, err := c.search.find(c.ideal, format, c.guess[format])
+	if err != nil || format != picture.WebP || !c.lossless {
+		return a, err
+	}
+	data, err := picture.Code(c.ideal, picture.Coding{Format: picture.WebP, Lossless: true, Thorough: c.opt.Thorough})
+	if err == nil && len(data) < len(a.Data) {
+		a = Asset{Format: picture.WebP, Data: data, Score: 100}
+	}
+	return a, err
 }
 
 // base is the file for every browser: the lighter of JPEG, PNG and the source itself.
-func (m *maker) base(w *batch, l *Ladder, r *Rung, s *search, ideal *image.RGBA, guess hint, lossless, alpha bool) (Asset, error) {
-	var base Asset
+func (c *coding) base() (base Asset, err error) {
+	l, r, alpha := c.l, c.r, picture.HasAlpha(c.ideal)
 	if !alpha {
-		a, err := s.find(ideal, "jpeg", guess)
-		if err != nil {
-			return a, err
+		if base, err = c.search.find(c.ideal, picture.JPEG, c.guess[picture.JPEG]); err != nil {
+			return base, err
 		}
-		base = a
 	}
-	if alpha || lossless && (!w.photo || r.Width*r.Height < 1<<18) {
-		data, err := picture.Code(ideal, picture.Coding{Format: picture.PNG, Thorough: m.opt.Thorough})
+	if alpha || c.lossless && (!c.batch.photo || r.Width*r.Height < 1<<18) {
+		data, err := picture.Code(c.ideal, picture.Coding{Format: picture.PNG, Thorough: c.opt.Thorough})
 		if err != nil {
 			return base, err
 		}

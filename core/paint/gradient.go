@@ -164,7 +164,7 @@ func Line(g *css.Gradient, env *css.Env, w, h float64) (length float64, stops []
 		length = math.Hypot(ex-sx, ey-sy)
 		scale = length
 	case css.Radial:
-		length, _ = radii(g, env, w, h, g.At.X.ResolveEdge(env, w), g.At.Y.ResolveEdge(env, h))
+		length, _ = radii(g, env, w, h)
 		scale = length
 	case css.Conic:
 		scale = 360
@@ -427,12 +427,16 @@ type gradientShader struct {
 	flat                 bool    // one colour, the last
 }
 
-// newGradient prepares g for a box of w x h px at x, y; k is px per CSS px.
+// room is where a gradient is painted: a box of w x h px at x, y; k is px per CSS px.
+type room struct{ k, x, y, w, h float64 }
+
+// newGradient prepares g for a room.
 // Source: CSS Images 4 (https://www.w3.org/TR/css-images-4/#gradients).
-func newGradient(g *css.Gradient, env *css.Env, k, x, y, w, h float64) *gradientShader {
-	s := &gradientShader{kind: g.Kind, x: x, y: y}
+func newGradient(g *css.Gradient, env *css.Env, in room) *gradientShader {
+	s := &gradientShader{kind: g.Kind, x: in.x, y: in.y}
+	k := in.k
 	// All lengths of the gradient are resolved in CSS px, then scaled.
-	bw, bh := w/k, h/k
+	bw, bh := in.w/k, in.h/k
 	centre := func() {
 		s.cx = g.At.X.ResolveEdge(env, bw) * k
 		s.cy = g.At.Y.ResolveEdge(env, bh) * k
@@ -451,7 +455,7 @@ func newGradient(g *css.Gradient, env *css.Env, k, x, y, w, h float64) *gradient
 		s.t0 = -(sx*vx + sy*vy) / (length * length)
 	case css.Radial:
 		centre()
-		rx, ry := radii(g, env, bw, bh, s.cx/k, s.cy/k)
+		rx, ry := radii(g, env, bw, bh)
 		s.r = newRamp(g, env, rx)
 		s.rx, s.ry = rx*k, ry*k
 		s.r.buildTable()
@@ -499,8 +503,9 @@ func linearEnds(g *css.Gradient, env *css.Env, w, h float64) (sx, sy, ex, ey flo
 	return cx - sin*half, cy + cos*half, cx + sin*half, cy - cos*half
 }
 
-// radii returns the ending shape of a radial gradient centred at cx, cy.
-func radii(g *css.Gradient, env *css.Env, w, h, cx, cy float64) (rx, ry float64) {
+// radii returns the ending shape of a radial gradient in a box of w x h CSS px.
+func radii(g *css.Gradient, env *css.Env, w, h float64) (rx, ry float64) {
+	cx, cy := g.At.X.ResolveEdge(env, w), g.At.Y.ResolveEdge(env, h)
 	if g.Sized {
 		rx = max(g.Radius[0].Resolve(env, w), 0)
 		ry = rx

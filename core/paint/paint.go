@@ -177,11 +177,11 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 	x, y := float64(dest.Min.X)-s.Phase.X, float64(dest.Min.Y)-s.Phase.Y
 	if g := l.Image.Gradient; g != nil {
 		if s.One {
-			return newGradient(g, &f.Env, k, x, y, s.Tile.X, s.Tile.Y), nil
+			return newGradient(g, &f.Env, room{k, x, y, s.Tile.X, s.Tile.Y}), nil
 		}
 		return newPattern(s, x, y, dest, func(img *image.RGBA, kx, ky float64) {
 			w, h := s.Tile.X*kx, s.Tile.Y*ky
-			sh := newGradient(g, &f.Env, k, 0, 0, s.Tile.X, s.Tile.Y)
+			sh := newGradient(g, &f.Env, room{k: k, w: s.Tile.X, h: s.Tile.Y})
 			sh.stretch(kx, ky)
 			part := canvas{dst: img}
 			part.fill(sh, image.Rect(0, 0, int(math.Ceil(w-1e-6)), int(math.Ceil(h-1e-6))), edgeClip(w, h), css.BlendNormal)

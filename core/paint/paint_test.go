@@ -59,7 +59,7 @@ func TestTableAgainstRamp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := newGradient(img.Gradient, &css.Env{}, 1, 0, 0, 300, 200)
+	s := newGradient(img.Gradient, &css.Env{}, room{k: 1, w: 300, h: 200})
 	row := make([]uint8, 4*300)
 	exact := make([][4]float32, 300)
 	for y := range 200 {
