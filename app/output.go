@@ -68,7 +68,8 @@ func NewOutput(pr *Project, version string) (*Output, error) {
 	data, err := os.ReadFile(filepath.Join(o.dir, manifestName))
 	if err == nil {
 		if json.Unmarshal(data, &o.old) != nil {
-			return nil, fmt.Errorf("%s: is not a build record; move it away and build again", filepath.ToSlash(filepath.Join(o.dir, manifestName)))
+			return nil, fmt.Errorf("%s: is not a build record; move it away and build again",
+				filepath.ToSlash(filepath.Join(o.dir, manifestName)))
 		}
 	} else if !errors.Is(err, fs.ErrNotExist) {
 		return nil, cannotWrite(o.dir, err)
@@ -195,7 +196,8 @@ func (o *Output) Commit(keep bool) error {
 				continue
 			}
 			if !o.owned(path) {
-				return fmt.Errorf("%s: is there already and was not made by tourmaline; move it away or set another output:", filepath.ToSlash(name))
+				return fmt.Errorf("%s: is there already and was not made by tourmaline; move it away or set "+
+					"another output:", filepath.ToSlash(name))
 			}
 		}
 		tmp, err := writeTemp(name, data)
@@ -240,7 +242,8 @@ func (o *Output) sweepUp() {
 	for _, dir := range []string{o.dir, filepath.Join(o.dir, PictureFolder)} {
 		left, _ := filepath.Glob(filepath.Join(dir, ".tourmaline-*"))
 		for _, name := range left {
-			if st, err := os.Lstat(name); err == nil && st.Mode().IsRegular() && time.Since(st.ModTime()) > 10*time.Minute {
+			if st, err := os.Lstat(name); err == nil && st.Mode().IsRegular() &&
+				time.Since(st.ModTime()) > 10*time.Minute {
 				os.Remove(name)
 			}
 		}

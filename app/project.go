@@ -71,7 +71,8 @@ func Open(path string) (*Project, error) {
 	}
 	pr := &Project{Plan: p, written: p, photos: inPlan(p.Pictures), Output: inPlan(cmp.Or(p.Output, "dist"))}
 	if st, err := os.Stat(pr.photos); err != nil || !st.IsDir() {
-		return nil, &source.SyntaxError{Span: source.NewFile(path, "").Whole(), In: "pictures", Msg: fmt.Sprintf("there is no folder %q", p.Pictures),
+		return nil, &source.SyntaxError{Span: source.NewFile(path, "").Whole(), In: "pictures",
+			Msg:  fmt.Sprintf("there is no folder %q", p.Pictures),
 			Hint: "pictures: is the folder of the sources, seen from the plan"}
 	}
 	folders := []fs.FS{rootFS(pr.photos)}
@@ -88,7 +89,8 @@ func Open(path string) (*Project, error) {
 // OpenPicture opens one picture without a plan. Errors are of the picture.
 func OpenPicture(path string) (*picture.File, error) {
 	if st, err := os.Stat(path); err == nil && st.IsDir() {
-		return nil, fmt.Errorf("%s: this is a folder; name the pictures in it, as in %s", path, filepath.Join(path, "*.jpg"))
+		return nil, fmt.Errorf("%s: this is a folder; name the pictures in it, as in %s", path,
+			filepath.Join(path, "*.jpg"))
 	}
 	return Pictures(filepath.Dir(path)).File(filepath.Base(path))
 }
@@ -170,7 +172,10 @@ func Only(ladders []*cut.Ladder, boxes []plan.BoxID) []*cut.Ladder {
 	if boxes == nil {
 		return ladders
 	}
-	return slices.DeleteFunc(slices.Clone(ladders), func(l *cut.Ladder) bool { return !slices.Contains(boxes, l.Box.ID) })
+	return slices.DeleteFunc(slices.Clone(ladders), func(l *cut.Ladder) bool {
+		return !slices.Contains(boxes,
+			l.Box.ID)
+	})
 }
 
 // Painting are the boxes that paint anything.

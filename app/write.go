@@ -107,7 +107,8 @@ func WriteNew(dir string, files map[string][]byte) error {
 	for p, data := range files {
 		there, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(p)))
 		if err == nil && !bytes.Equal(there, data) {
-			return fmt.Errorf("%s: is there already and differs; choose an empty folder", filepath.ToSlash(filepath.Join(dir, p)))
+			return fmt.Errorf("%s: is there already and differs; choose an empty folder",
+				filepath.ToSlash(filepath.Join(dir, p)))
 		}
 		if err != nil {
 			paths = append(paths, p)

@@ -99,7 +99,8 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 		report.OfFetches(pr.Plan, r.Ladders).Text(s.printer())
 		fmt.Fprintln(s.out)
 	}
-	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n", filepath.ToSlash(pr.Output),
+	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n",
+		filepath.ToSlash(pr.Output),
 		report.Plural(files, "asset file"), time.Since(start).Seconds())
 	if err := s.clean(c, out); err != nil {
 		return err
@@ -133,7 +134,8 @@ func addAll(c *cli.Command, pr *app.Project, r *cut.Result, out *app.Output) (fi
 	out.AddRungs(pr.Plan, r.Ladders)
 	files = out.Files()
 	out.AddFor("backgrounds.css", "the stylesheet", []byte(styles))
-	out.AddFor("preload.html", "links for the head of the page that fetch the first picture in view", []byte(sheet.Preload(pr.Plan, r.Ladders, so)))
+	out.AddFor("preload.html", "links for the head of the page that fetch the first picture in view",
+		[]byte(sheet.Preload(pr.Plan, r.Ladders, so)))
 	out.AddFor("index.html", "a page to look at the boxes with", []byte(page))
 	out.AddFor("proof.png", "the boxes as they are painted", proofPNG)
 	return files, nil
@@ -191,11 +193,13 @@ Examples:  tourmaline demo observatory
 				return err
 			}
 			planFile := filepath.Join(dir, app.PlanName)
-			fmt.Fprintf(s.out, "%s: the plan, with %d pictures in %s\n\n", filepath.ToSlash(planFile), len(files)-1, filepath.ToSlash(filepath.Join(dir, "pictures")))
+			fmt.Fprintf(s.out, "%s: the plan, with %d pictures in %s\n\n", filepath.ToSlash(planFile), len(files)-1,
+				filepath.ToSlash(filepath.Join(dir, "pictures")))
 			if err := s.build(ctx, planFile, c); err != nil {
 				return err
 			}
-			fmt.Fprintf(s.out, "\nopen %s in a browser, and try:\n  cd %s && tourmaline fit\n", filepath.ToSlash(filepath.Join(dir, "dist", "index.html")), dir)
+			fmt.Fprintf(s.out, "\nopen %s in a browser, and try:\n  cd %s && tourmaline fit\n",
+				filepath.ToSlash(filepath.Join(dir, "dist", "index.html")), dir)
 			return nil
 		},
 	}
@@ -210,6 +214,7 @@ func (s *session) troubled(dir string) error {
 	if err := app.WriteNew(dir, files); err != nil {
 		return err
 	}
-	fmt.Fprintf(s.out, "%s: a first draft, with %d pictures\n\ntry:\n  cd %s && tourmaline check\n", filepath.ToSlash(filepath.Join(dir, app.PlanName)), len(files)-1, dir)
+	fmt.Fprintf(s.out, "%s: a first draft, with %d pictures\n\ntry:\n  cd %s && tourmaline check\n",
+		filepath.ToSlash(filepath.Join(dir, app.PlanName)), len(files)-1, dir)
 	return nil
 }

@@ -41,7 +41,8 @@ Examples:  tourmaline css > backgrounds.css
            tourmaline css --nesting --layer backgrounds
            tourmaline css --preload > preload.html`,
 		Flags: append(append([]cli.Flag{
-			&cli.StringFlag{Name: "folder", Value: app.PictureFolder + "/", Usage: "`FOLDER` of the pictures as seen from the stylesheet"},
+			&cli.StringFlag{Name: "folder", Value: app.PictureFolder + "/",
+				Usage: "`FOLDER` of the pictures as seen from the stylesheet"},
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE` instead of printing"},
 			&cli.BoolFlag{Name: "preload", Usage: "print preload links for the head of the page"},
 		}, sheetFlags()...), makeFlags()...),

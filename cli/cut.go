@@ -34,8 +34,10 @@ Examples:  tourmaline cut --dry-run
 		Flags: append([]cli.Flag{
 			boxFlag,
 			&cli.BoolFlag{Name: "dry-run", Usage: "make nothing: say which sizes would be made"},
-			&cli.BoolFlag{Name: "compare", Usage: "weigh the files against one JPEG for everybody, and each format alone"},
-			&cli.StringFlag{Name: "shard", Usage: "only the `PART` i/n of the sources, to share the work between machines"},
+			&cli.BoolFlag{Name: "compare",
+				Usage: "weigh the files against one JPEG for everybody, and each format alone"},
+			&cli.StringFlag{Name: "shard",
+				Usage: "only the `PART` i/n of the sources, to share the work between machines"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
 		}, makeFlags()...),
 		Action: s.cut,
@@ -91,12 +93,21 @@ func (s *session) cut(ctx context.Context, c *cli.Command) error {
 	if err := w.Commit(true); err != nil {
 		return err
 	}
-	return s.tellCut(c, pr, r, ladders, &o)
+	return s.tellCut(c, made{pr, r, ladders, &o})
+}
+
+// made is what cut made.
+type made struct {
+	pr      *app.Project
+	result  *cut.Result
+	ladders []*cut.Ladder // of the boxes that were asked for
+	opt     *cut.Options
 }
 
 // tellCut says what was made. Budgets are findings; with --json they are told on standard
 // error.
-func (s *session) tellCut(c *cli.Command, pr *app.Project, r *cut.Result, ladders []*cut.Ladder, o *cut.Options) error {
+func (s *session) tellCut(c *cli.Command, m made) error {
+	pr, r, ladders, o := m.pr, m.result, m.ladders, m.opt
 	p := s.printer()
 	if c.Bool("json") {
 		p = &report.Printer{W: s.err}
@@ -137,10 +148,12 @@ func (s *session) settleOpen(ctx context.Context, pr *app.Project) error {
 		return err
 	}
 	for _, c := range failed {
-		fmt.Fprintf(s.err, "%s: %s cannot hold everywhere: see tourmaline settle --dry-run\n", c.Open.Span, c.Open.Wish)
+		fmt.Fprintf(s.err, "%s: %s cannot hold everywhere: see tourmaline settle --dry-run\n", c.Open.Span,
+			c.Open.Wish)
 	}
 	if open > 0 {
-		fmt.Fprintf(s.err, "settled %s for this build; tourmaline settle writes it into the plan\n", report.Plural(open, "open value"))
+		fmt.Fprintf(s.err, "settled %s for this build; tourmaline settle writes it into the plan\n",
+			report.Plural(open, "open value"))
 	}
 	return nil
 }

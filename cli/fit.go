@@ -31,13 +31,16 @@ Examples:  tourmaline fit
            tourmaline fit --box hero --at phone --try position=0%..100% -o try.png
            tourmaline fit photo.jpg --box '100vw x 60vh' --size cover --at 390x844@3`,
 		Flags: []cli.Flag{
-			&cli.StringSliceFlag{Name: "box", Usage: "only the box of this `NAME`; with a picture the box's size, as in '100vw x 60vh'"},
+			&cli.StringSliceFlag{Name: "box",
+				Usage: "only the box of this `NAME`; with a picture the box's size, as in '100vw x 60vh'"},
 			atFlag,
 			&cli.StringFlag{Name: "size", Usage: "with a picture: background-`SIZE`"},
 			&cli.StringFlag{Name: "position", Usage: "with a picture: background-`POSITION`"},
 			&cli.StringFlag{Name: "repeat", Usage: "with a picture: background-`REPEAT`"},
-			&cli.StringFlag{Name: "try", Usage: "draw one box across a value's `RANGE`: position=0%..100%, size=16px..64px, scrim=0%..80%"},
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "try.png", Usage: "with --try: PNG `FILE` to write"},
+			&cli.StringFlag{Name: "try",
+				Usage: "draw one box across a value's `RANGE`: position=0%..100%, size=16px..64px, scrim=0%..80%"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "try.png",
+				Usage: "with --try: PNG `FILE` to write"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
 		},
 		Action: s.fit,
@@ -135,7 +138,7 @@ func (s *session) try(c *cli.Command, pr *app.Project) error {
 	if err := pr.RefuseSource(out); err != nil {
 		return err
 	}
-	takes, err := settle.Takes(pr.Plan, pr.Store, r, boxes[0], v)
+	takes, err := settle.Trial{Plan: pr.Plan, Store: pr.Store, Box: boxes[0], At: v}.Takes(r)
 	if err != nil {
 		return fmt.Errorf("--try: %w", err)
 	}

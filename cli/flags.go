@@ -41,10 +41,12 @@ func open(c *cli.Command) (*app.Project, error) {
 // makeFlags are those of every command that makes asset files.
 func makeFlags() []cli.Flag {
 	return []cli.Flag{
-		&cli.StringFlag{Name: "effort", Value: "quick", Usage: "quick for every day, or thorough: smaller files for a release, several times slower"},
+		&cli.StringFlag{Name: "effort", Value: "quick",
+			Usage: "quick for every day, or thorough: smaller files for a release, several times slower"},
 		&cli.IntFlag{Name: "jobs", Usage: "how many files are coded at once (default: one a core)"},
 		&cli.IntFlag{Name: "memory", Value: 1536, Usage: "`MB` that pictures at work may take together"},
-		&cli.StringFlag{Name: "cache", Usage: "`FOLDER` where files are kept from run to run, or none (default: the user's cache folder)"},
+		&cli.StringFlag{Name: "cache",
+			Usage: "`FOLDER` where files are kept from run to run, or none (default: the user's cache folder)"},
 	}
 }
 
@@ -84,7 +86,8 @@ func sheetFlags() []cli.Flag {
 
 // sheetOptions reads them; placeholders are of the pictures of the ladders.
 func sheetOptions(c *cli.Command, ladders []*cut.Ladder) (sheet.Options, error) {
-	o := sheet.Options{Folder: app.PictureFolder + "/", Properties: c.Bool("properties"), Layer: c.String("layer"), Nesting: c.Bool("nesting"), Minify: c.Bool("minify")}
+	o := sheet.Options{Folder: app.PictureFolder + "/", Properties: c.Bool("properties"), Layer: c.String("layer"),
+		Nesting: c.Bool("nesting"), Minify: c.Bool("minify")}
 	if strings.ContainsAny(o.Layer, "{};\"' \t\n") {
 		return o, fmt.Errorf("--layer: %q is not the name of a cascade layer", o.Layer)
 	}

@@ -49,7 +49,8 @@ Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
 			if err := writePNG(out, img, png.BestSpeed); err != nil {
 				return err
 			}
-			fmt.Fprintf(s.out, "%s: %s at %s, %d x %d px\n", filepath.ToSlash(out), pr.All()[boxes[0]].Name, views[0], img.Rect.Dx(), img.Rect.Dy())
+			fmt.Fprintf(s.out, "%s: %s at %s, %d x %d px\n", filepath.ToSlash(out), pr.All()[boxes[0]].Name, views[0],
+				img.Rect.Dx(), img.Rect.Dy())
 			return nil
 		},
 	}

@@ -35,7 +35,8 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 			if opt.Width < 480 || opt.Width > 8000 {
 				return fmt.Errorf("--width: %d is not between 480 and 8000", opt.Width)
 			}
-			if opt.Boxes, opt.Viewports, err = app.Choose(pr.Plan, c.StringSlice("box"), c.StringSlice("at")); err != nil {
+			if opt.Boxes, opt.Viewports, err = app.Choose(pr.Plan, c.StringSlice("box"),
+				c.StringSlice("at")); err != nil {
 				return err
 			}
 			out := c.String("output")

@@ -42,7 +42,8 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 	defer stop()
 	defer func() {
 		if r := recover(); r != nil {
-			fmt.Fprintf(stderr, "tourmaline: this is a defect of tourmaline, not of your files: %v\n%s", r, debug.Stack())
+			fmt.Fprintf(stderr, "tourmaline: this is a defect of tourmaline, not of your files: %v\n%s", r,
+				debug.Stack())
 			code = exitError
 		}
 	}()
@@ -74,7 +75,8 @@ cuts the files and writes the CSS.
 Start with:  tourmaline demo observatory     (a whole example site in a folder)
              tourmaline look photo.jpg       (what is this picture good for?)`,
 		Commands: []*cli.Command{
-			s.lookCommand(), s.fitCommand(), s.checkCommand(), s.settleCommand(), s.proofCommand(), s.paintCommand(), s.cutCommand(),
+			s.lookCommand(), s.fitCommand(), s.checkCommand(), s.settleCommand(), s.proofCommand(), s.paintCommand(),
+			s.cutCommand(),
 			s.cssCommand(), s.buildCommand(), s.demoCommand(), s.licencesCommand(),
 		},
 		Writer:         s.out,

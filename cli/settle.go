@@ -41,7 +41,8 @@ Examples:  tourmaline settle
            tourmaline settle --only position,scrim --proof settled.png`,
 		Flags: []cli.Flag{
 			boxFlag,
-			&cli.StringSliceFlag{Name: "only", Usage: "only these, as in `LIST` position,scrim,color,size,gradient,repeat"},
+			&cli.StringSliceFlag{Name: "only",
+				Usage: "only these, as in `LIST` position,scrim,color,size,gradient,repeat"},
 			&cli.BoolFlag{Name: "dry-run", Usage: "show the difference, write nothing"},
 			&cli.StringFlag{Name: "proof", Usage: "draw the boxes before and after side by side into `FILE`"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
@@ -102,7 +103,8 @@ func (s *session) settle(ctx context.Context, c *cli.Command) error {
 
 // openKinds reads --only.
 func openKinds(names []string) (only []plan.OpenKind, err error) {
-	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize, plan.OpenGradient, plan.OpenRepeat}
+	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize, plan.OpenGradient,
+		plan.OpenRepeat}
 	for _, name := range names {
 		i := slices.IndexFunc(kinds, func(k plan.OpenKind) bool { return k.String() == name })
 		if i < 0 {
@@ -140,7 +142,8 @@ func settleProof(pr *app.Project, name string, r *settle.Result) error {
 		}
 		sheets = append(sheets, img)
 	}
-	out := image.NewRGBA(image.Rect(0, 0, sheets[0].Rect.Dx()+sheets[1].Rect.Dx(), max(sheets[0].Rect.Dy(), sheets[1].Rect.Dy())))
+	out := image.NewRGBA(image.Rect(0, 0, sheets[0].Rect.Dx()+sheets[1].Rect.Dx(),
+		max(sheets[0].Rect.Dy(), sheets[1].Rect.Dy())))
 	draw.Draw(out, out.Rect, image.NewUniform(sheets[0].At(0, 0)), image.Point{}, draw.Src)
 	x := 0
 	for _, img := range sheets {

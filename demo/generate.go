@@ -176,7 +176,8 @@ func dome(w, h int) image.Image {
 			c = c.mix(amber, 0.35*math.Exp(-((u-0.2)*(u-0.2)*8+(v-0.72)*(v-0.72)*26)))
 			c = c.mix(hex(0x5b4a78), 0.5*step(0.52, 0.8, n)*step(0.2, 0.6, v))
 			gx, gy := int(u*64), int(v*64)
-			for _, s := range append(append(grid[[2]int{gx, gy}], grid[[2]int{gx + 1, gy}]...), grid[[2]int{gx, gy + 1}]...) {
+			for _, s := range append(append(grid[[2]int{gx, gy}], grid[[2]int{gx + 1, gy}]...),
+				grid[[2]int{gx, gy + 1}]...) {
 				dx, dy := (u-s.x)*float64(w), (v-s.y)*float64(h)
 				c = c.add((0.25 + s.m) * math.Exp(-(dx*dx+dy*dy)/(0.8+2*s.m)) * (1 - step(0.3, 0.6, v)))
 			}
@@ -186,7 +187,8 @@ func dome(w, h int) image.Image {
 			hill := 0.83 - 0.12*math.Exp(-(u-cx)*(u-cx)*14) + 0.05*(octaves(near, u*7, 3)-0.5)
 			// the building
 			dx, dy := (u-cx)*aspect, v-base
-			if in := step(-0.0015, 0.0015, radius-math.Abs(dx)*1.02) * step(-0.0015, 0.0015, dy) * step(-0.0015, 0.0015, base+0.13-v+0.02); in > 0 {
+			if in := step(-0.0015, 0.0015, radius-math.Abs(dx)*1.02) * step(-0.0015, 0.0015, dy) * step(-0.0015,
+				0.0015, base+0.13-v+0.02); in > 0 {
 				lit := 0.5 - dx/radius*0.42
 				wall := hex(0x2c2a3d).mix(hex(0xd9a582), lit*0.75).add(0.05 * (octaves(stone, u*40, v*60) - 0.5))
 				if math.Abs(math.Mod(math.Abs(dx)+0.02, 0.075)-0.03) < 0.011 && dy > 0.035 && dy < 0.085 {
@@ -212,7 +214,8 @@ func dome(w, h int) image.Image {
 					c = c.mix(shell, in)
 				}
 			}
-			grass := hex(0x15192a).mix(hex(0x3a3344), octaves(near, u*60, v*90)).mix(hex(0x6a4a4a), 0.25*step(0.1, 0, v-hill))
+			grass := hex(0x15192a).mix(hex(0x3a3344), octaves(near, u*60, v*90)).mix(hex(0x6a4a4a),
+				0.25*step(0.1, 0, v-hill))
 			c = c.mix(grass, step(hill-0.0008, hill+0.0012, v))
 			g := (r.Float64() + r.Float64() + r.Float64() - 1.5) * 0.028 // grain
 			put(img, x, y, rgb{c[0] + g, c[1] + g*0.9, c[2] + g*1.1}, 1)
@@ -303,7 +306,8 @@ func paper(n int) image.Image {
 	for y := range n {
 		for x := range n {
 			u, v := float64(x)/float64(n), float64(y)/float64(n)
-			c := hex(0xefe8da).add(0.05*(octaves(fibre, u*12, v*12)-0.5) + 0.012*math.Sin(2*math.Pi*v*48) + 0.012*(r.Float64()-0.5))
+			c := hex(0xefe8da).add(0.05*(octaves(fibre, u*12, v*12)-0.5) + 0.012*math.Sin(2*math.Pi*v*48) +
+				0.012*(r.Float64()-0.5))
 			put(img, x, y, c, 1)
 		}
 	}

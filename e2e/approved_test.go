@@ -52,7 +52,10 @@ func approvedPictures() map[string]string {
 			v := 200 + 12*float64(int(x*8)%2) - 12*float64(int(y*8)%2)
 			return color.NRGBA{level(v), level(v - 4), level(v - 14), 255}
 		}),
-		"pics/seam.png": drawn(64, 64, func(x, y float64) color.NRGBA { return color.NRGBA{level(60 + 90*x), level(70 + 80*x), 90, 255} }),
+		"pics/seam.png": drawn(64, 64, func(x, y float64) color.NRGBA {
+			return color.NRGBA{level(60 + 90*x),
+				level(70 + 80*x), 90, 255}
+		}),
 		"pics/motif.png": drawn(90, 60, func(x, y float64) color.NRGBA {
 			if (x-0.5)*(x-0.5)+(y-0.5)*(y-0.5) < 0.1 {
 				return color.NRGBA{220, 180, 90, 255}
@@ -97,7 +100,8 @@ func TestApprovedOutputs(t *testing.T) {
 			}
 			for _, c := range pinned {
 				r := run(t, dir, c.args...)
-				approve(t, filepath.Join(folder, name, c.file), plain(fmt.Sprintf("%s-- exit %d\n%s", r.out, r.code, r.err), dir))
+				approve(t, filepath.Join(folder, name, c.file),
+					plain(fmt.Sprintf("%s-- exit %d\n%s", r.out, r.code, r.err), dir))
 			}
 		})
 	}
@@ -143,7 +147,8 @@ func approve(t *testing.T, path, got string) {
 // The help of every command is as it was approved.
 func TestApprovedHelp(t *testing.T) {
 	dir := t.TempDir()
-	for _, c := range []string{"", "look", "fit", "check", "settle", "proof", "paint", "cut", "css", "build", "demo", "licences"} {
+	for _, c := range []string{"", "look", "fit", "check", "settle", "proof", "paint", "cut", "css", "build", "demo",
+		"licences"} {
 		r := run(t, dir, append(strings.Fields(c), "--help")...)
 		approve(t, filepath.Join("testdata", "help", "tourmaline-"+c+".txt"), r.out+r.err)
 	}

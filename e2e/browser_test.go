@@ -16,7 +16,9 @@ import (
 func framed(t *testing.T, page string, w, h int, density float64) *image.RGBA {
 	t.Helper()
 	outer := filepath.Join(filepath.Dir(page), "frame.html")
-	text := fmt.Sprintf("<!DOCTYPE html><style>body{margin:0}iframe{border:0;display:block;width:%dpx;height:%dpx}</style><iframe src=%q></iframe>", w, h, filepath.Base(page))
+	text := fmt.Sprintf("<!DOCTYPE "+
+		"html><style>body{margin:0}iframe{border:0;display:block;width:%dpx;height:%dpx}</style><iframe "+
+		"src=%q></iframe>", w, h, filepath.Base(page))
 	if err := os.WriteFile(outer, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
@@ -101,7 +103,8 @@ func TestFiltersAgreeWithTheBrowser(t *testing.T) {
 	if shoot.Browser() == "" {
 		t.Skip("no browser here")
 	}
-	for i, f := range []string{"brightness(60%)", "contrast(1.4)", "saturate(30%)", "grayscale(80%)", "hue-rotate(70deg)", "sepia(50%) brightness(120%)", "blur(3px)", "invert(20%) opacity(70%)"} {
+	for i, f := range []string{"brightness(60%)", "contrast(1.4)", "saturate(30%)", "grayscale(80%)",
+		"hue-rotate(70deg)", "sepia(50%) brightness(120%)", "blur(3px)", "invert(20%) opacity(70%)"} {
 		dir := t.TempDir()
 		write(t, dir, map[string]string{"pics/photo.jpg": photo(600, 400), "tourmaline.yaml": `tourmaline: 1
 pictures: pics

@@ -22,7 +22,8 @@ func TestManualOfChecks(t *testing.T) {
 	}
 	doc := read(t, "docs/CHECKS.md")
 	if doc != check.Manual() {
-		t.Error("docs/CHECKS.md is not what the checks say: run TOURMALINE_DOCS=write go test ./e2e -run ManualOfChecks")
+		t.Error("docs/CHECKS.md is not what the checks say: run TOURMALINE_DOCS=write go test ./e2e -run " +
+			"ManualOfChecks")
 	}
 	all := run(t, t.TempDir(), "check", "--explain", "all").out
 	for _, c := range check.Checks {
@@ -106,10 +107,16 @@ const lead = "tourmaline: 1\nviewports: {widths: 320-900, heights: 600-620, dens
 func TestCheckExitCodesAndOptions(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, map[string]string{
-		"photo.jpg":  photo(1024, 576),
-		"good.yaml":  lead + "boxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: cover, position: center, repeat: no-repeat}]}\n",
-		"bare.yaml":  lead + "boxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: contain, position: center, repeat: no-repeat}]}\n  - {name: b, height: 300px, layers: [{image: nope.jpg}]}\n",
-		"meant.yaml": lead + "accept:\n  - {check: bare, box: a, reason: meant so}\nboxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: contain, position: center, repeat: no-repeat}]}\n",
+		"photo.jpg": photo(1024, 576),
+		"good.yaml": lead +
+			"boxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: cover, position: center, " +
+			"repeat: no-repeat}]}\n",
+		"bare.yaml": lead +
+			"boxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: contain, position: center, " +
+			"repeat: no-repeat}]}\n  - {name: b, height: 300px, layers: [{image: nope.jpg}]}\n",
+		"meant.yaml": lead +
+			"accept:\n  - {check: bare, box: a, reason: meant so}\nboxes:\n  - {name: a, height: 300px, layers: " +
+			"[{image: photo.jpg, size: contain, position: center, repeat: no-repeat}]}\n",
 	})
 	for _, r := range []struct {
 		args string
@@ -141,7 +148,8 @@ func TestCheckExitCodesAndOptions(t *testing.T) {
 	// that is every width, and one statement says so.
 	got := checkJSON(t, dir, 1, "bare.yaml", "--only", "bare")
 	f := got.Findings[0]
-	if f.Line != 4 || len(f.Where) != 1 || !slices.Equal(f.Where[0].Widths, [][2]int{{320, 900}}) || f.Measured < 40.7 || f.Measured > 40.8 {
+	if f.Line != 4 || len(f.Where) != 1 || !slices.Equal(f.Where[0].Widths, [][2]int{{320, 900}}) ||
+		f.Measured < 40.7 || f.Measured > 40.8 {
 		t.Errorf("%+v", f) // (900-533.33)/900 = 40.74% at worst
 	}
 }
@@ -151,7 +159,8 @@ func TestCheckExitCodesAndOptions(t *testing.T) {
 func TestCheckRangeByHand(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"photo.jpg": photo(800, 450),
-		"p.yaml": lead + "boxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: cover, repeat: no-repeat}]}\n"})
+		"p.yaml": lead + "boxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: cover, repeat: " +
+			"no-repeat}]}\n"})
 	got := checkJSON(t, dir, 1, "p.yaml", "--only", "soft")
 	if len(got.Findings) != 1 || got.Findings[0].Where[0].Says != "801-900 px" {
 		t.Errorf("%+v", got.Findings)
@@ -200,7 +209,8 @@ func TestSARIF(t *testing.T) {
 	if err := json.Unmarshal([]byte(r.out), &log); err != nil || r.code != 1 {
 		t.Fatalf("exit %d: %v", r.code, err)
 	}
-	if log.Version != "2.1.0" || !strings.Contains(log.Schema, "sarif-schema-2.1.0") || len(log.Runs) != 1 || len(log.Runs[0].Results) < 25 {
+	if log.Version != "2.1.0" || !strings.Contains(log.Schema, "sarif-schema-2.1.0") || len(log.Runs) != 1 ||
+		len(log.Runs[0].Results) < 25 {
 		t.Fatalf("not a SARIF log: %.200s", r.out)
 	}
 	lines := strings.Split(read(t, "demo/troubled/tourmaline.yaml"), "\n")
@@ -210,10 +220,12 @@ func TestSARIF(t *testing.T) {
 		if res.RuleIndex < 0 || rules[res.RuleIndex].ID != res.RuleID || rules[res.RuleIndex].Help.Text == "" {
 			t.Errorf("the rule of %s is wrong", res.RuleID)
 		}
-		if loc.ArtifactLocation.URI != "troubled/tourmaline.yaml" || loc.Region.StartLine < 1 || loc.Region.StartLine > len(lines) || strings.TrimSpace(lines[loc.Region.StartLine-1]) == "" {
+		if loc.ArtifactLocation.URI != "troubled/tourmaline.yaml" || loc.Region.StartLine < 1 ||
+			loc.Region.StartLine > len(lines) || strings.TrimSpace(lines[loc.Region.StartLine-1]) == "" {
 			t.Errorf("%s points at line %d of %s", res.RuleID, loc.Region.StartLine, loc.ArtifactLocation.URI)
 		}
-		if !slices.Contains([]string{"note", "warning", "error"}, res.Level) || !regexp.MustCompile(`\.$`).MatchString(res.Message.Text) {
+		if !slices.Contains([]string{"note", "warning", "error"}, res.Level) ||
+			!regexp.MustCompile(`\.$`).MatchString(res.Message.Text) {
 			t.Errorf("%s: level %q, message %q", res.RuleID, res.Level, res.Message.Text)
 		}
 	}
@@ -224,7 +236,8 @@ func TestSARIF(t *testing.T) {
 func TestCheckBrokenPictures(t *testing.T) {
 	dir := t.TempDir()
 	whole := photo(400, 300)
-	write(t, dir, map[string]string{"cut.jpg": whole[:len(whole)/2], "huge.png": hugeHeader(), "words.jpg": "these are words",
+	write(t, dir, map[string]string{"cut.jpg": whole[:len(whole)/2], "huge.png": hugeHeader(),
+		"words.jpg": "these are words",
 		"p.yaml": lead + `boxes:
   - {name: a, height: 100px, layers: [{image: cut.jpg, size: cover}], text: [{area: {left: 0px, top: 0px, width: 50%, height: 50%}, color: white}]}
   - {name: b, height: 100px, layers: [{image: huge.png, size: cover}]}
@@ -232,7 +245,9 @@ func TestCheckBrokenPictures(t *testing.T) {
   - {name: d, height: 100px, layers: [{image: ../x.jpg, size: cover}]}
 `})
 	got := checkJSON(t, dir, 1, "p.yaml")
-	for _, want := range []string{"a cut.jpg: the picture is broken or cut short", "b huge.png: the picture says it is 60000x60000 px", "c words.jpg: the file holds text", "d ../x.jpg: the path leaves the pictures folder"} {
+	for _, want := range []string{"a cut.jpg: the picture is broken or cut short",
+		"b huge.png: the picture says it is 60000x60000 px", "c words.jpg: the file holds text",
+		"d ../x.jpg: the path leaves the pictures folder"} {
 		if !slices.ContainsFunc(got.Findings, func(f findingJSON) bool {
 			return f.Check == "missing" && strings.HasPrefix(f.Box+" "+f.Message, want)
 		}) {

@@ -83,7 +83,8 @@ func TestCleanRemovesOnlyItsOwn(t *testing.T) {
 	}
 	write(t, dir, map[string]string{"dist/" + stale[0]: "changed by hand"})
 	r := run(t, dir, "build", "--clean")
-	if r.code != 0 || !strings.Contains(r.out, "removed "+fmt.Sprint(len(stale)-1)+" file") || !strings.Contains(r.out, stale[0]+": was changed by somebody") {
+	if r.code != 0 || !strings.Contains(r.out, "removed "+fmt.Sprint(len(stale)-1)+" file") || !strings.Contains(r.out,
+		stale[0]+": was changed by somebody") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
 	after := tree(t, filepath.Join(dir, "dist"))
@@ -158,7 +159,8 @@ func TestKilledRunsLeaveTheOutputWhole(t *testing.T) {
 		t.Errorf("only %d runs were killed in time", killed)
 	}
 	write(t, dir, map[string]string{"tourmaline.yaml": smallPlan})
-	if r := run(t, dir, "build", "--cache", filepath.Join(dir, "cache")); r.code != 0 || whole(filepath.Join(dir, "dist")) != "" {
+	if r := run(t, dir, "build", "--cache", filepath.Join(dir, "cache")); r.code != 0 ||
+		whole(filepath.Join(dir, "dist")) != "" {
 		t.Errorf("after the killed runs: %s%s %s", r.out, r.err, whole(filepath.Join(dir, "dist")))
 	}
 }
@@ -172,11 +174,13 @@ func TestFullDisk(t *testing.T) {
 	before := tree(t, filepath.Join(dir, "dist"))
 	disk := filepath.Join(dir, "disk")
 	write(t, dir, map[string]string{"disk/keep": ""})
-	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=100k", "tmpfs", disk).CombinedOutput(); err != nil {
+	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=100k", "tmpfs",
+		disk).CombinedOutput(); err != nil {
 		t.Skipf("no small disk can be made here: %s", out)
 	}
 	defer exec.Command("umount", disk).Run()
-	write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(smallPlan, "tourmaline: 1\n", "tourmaline: 1\noutput: disk\n", 1)})
+	write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(smallPlan, "tourmaline: 1\n",
+		"tourmaline: 1\noutput: disk\n", 1)})
 	r := run(t, dir, "build")
 	if r.code != 2 || !strings.Contains(r.err, "no space left") || !strings.Contains(r.err, "choose another place") {
 		t.Errorf("%d %s", r.code, r.err)
@@ -193,7 +197,8 @@ func TestFullDisk(t *testing.T) {
 func TestTwoRunsAtOnce(t *testing.T) {
 	dir := small(t)
 	cache := filepath.Join(dir, "cache")
-	write(t, dir, map[string]string{"other.yaml": strings.Replace(smallPlan, "tourmaline: 1\n", "tourmaline: 1\noutput: other\n", 1)})
+	write(t, dir, map[string]string{"other.yaml": strings.Replace(smallPlan, "tourmaline: 1\n",
+		"tourmaline: 1\noutput: other\n", 1)})
 	done := make(chan result)
 	for _, p := range []string{"tourmaline.yaml", "other.yaml"} {
 		go func() { done <- run(t, dir, "build", p, "--cache", cache) }()
@@ -257,8 +262,10 @@ func TestShardsAddUp(t *testing.T) {
 			t.Errorf("%s is of no shard", f.File)
 		}
 	}
-	for args, want := range map[string]string{"--shard 4/3": "is not a part such as 2/4", "--shard x": "is not a part", "--effort fast": "is not quick or thorough", "--memory 3": "too little", "--jobs -1": "from 1"} {
-		if r := run(t, dir, append([]string{"cut"}, strings.Fields(args)...)...); r.code != 2 || !strings.Contains(r.err, want) {
+	for args, want := range map[string]string{"--shard 4/3": "is not a part such as 2/4", "--shard x": "is not a part",
+		"--effort fast": "is not quick or thorough", "--memory 3": "too little", "--jobs -1": "from 1"} {
+		if r := run(t, dir, append([]string{"cut"}, strings.Fields(args)...)...); r.code != 2 ||
+			!strings.Contains(r.err, want) {
 			t.Errorf("%s: %d %s", args, r.code, r.err)
 		}
 	}
@@ -287,14 +294,17 @@ func TestBudgets(t *testing.T) {
 	free := weight(run(t, dir, "cut", "--json"))
 	limit := free * 9 / 10
 	plan := func(more string) {
-		write(t, dir, map[string]string{"tourmaline.yaml": smallPlan + fmt.Sprintf("budget: {phone: %d B}\n", limit) + more})
+		write(t, dir, map[string]string{"tourmaline.yaml": smallPlan + fmt.Sprintf("budget: {phone: %d B}\n", limit) +
+			more})
 	}
 	plan("")
 	r := run(t, dir, "cut")
-	if r.code != 1 || !strings.Contains(r.out, "over the budget of") || strings.Count(r.out, "  with ") != 3 || !strings.Contains(r.out, "holds") {
+	if r.code != 1 || !strings.Contains(r.out, "over the budget of") || strings.Count(r.out, "  with ") != 3 ||
+		!strings.Contains(r.out, "holds") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
-	if r := run(t, dir, "build"); r.code != 1 || whole(filepath.Join(dir, "dist")) != "" || !record(t, dir).OverBudget {
+	if r := run(t, dir, "build"); r.code != 1 || whole(filepath.Join(dir, "dist")) != "" || !record(t,
+		dir).OverBudget {
 		t.Errorf("build over its budget: %d %s", r.code, r.err)
 	}
 	if r := run(t, dir, "build"); r.code != 1 || !strings.Contains(r.out, "over its budget") {
@@ -307,7 +317,8 @@ func TestBudgets(t *testing.T) {
 	}
 	limit = 100
 	plan("files: {over-budget: [quality, density, crop]}\n")
-	if r := run(t, dir, "cut"); r.code != 1 || strings.Contains(r.out, "  with ") || !strings.Contains(r.out, "over the budget of 100 B") {
+	if r := run(t, dir, "cut"); r.code != 1 || strings.Contains(r.out, "  with ") || !strings.Contains(r.out,
+		"over the budget of 100 B") {
 		t.Errorf("an impossible budget: %d %s", r.code, r.out)
 	}
 }
@@ -328,7 +339,8 @@ func TestBadFilesSettings(t *testing.T) {
 	} {
 		write(t, dir, map[string]string{"tourmaline.yaml": smallPlan + "files:\n  " + text + "\n"})
 		line := strings.Count(smallPlan, "\n") + 2
-		if r := run(t, dir, "cut"); r.code != 2 || !strings.Contains(r.err, want) || !strings.Contains(r.err, fmt.Sprintf("tourmaline.yaml:%d:", line)) {
+		if r := run(t, dir, "cut"); r.code != 2 || !strings.Contains(r.err, want) || !strings.Contains(r.err,
+			fmt.Sprintf("tourmaline.yaml:%d:", line)) {
 			t.Errorf("%s: %d %s", text, r.code, r.err)
 		}
 	}
@@ -365,7 +377,9 @@ func TestEveryFormatIsRead(t *testing.T) {
 			t.Fatal(err)
 		}
 		name := "again." + ext
-		write(t, dir, map[string]string{"pics/" + name: string(data), "again.yaml": strings.ReplaceAll(strings.Replace(smallPlan, "tourmaline: 1\n", "tourmaline: 1\noutput: again\nfiles: {formats: []}\n", 1), "photo.jpg", name)})
+		write(t, dir, map[string]string{"pics/" + name: string(data),
+			"again.yaml": strings.ReplaceAll(strings.Replace(smallPlan, "tourmaline: 1\n",
+				"tourmaline: 1\noutput: again\nfiles: {formats: []}\n", 1), "photo.jpg", name)})
 		if r := run(t, dir, "build", "again.yaml"); r.code != 0 {
 			t.Errorf("%s: %s", name, r.err)
 		}

@@ -28,7 +28,8 @@ func TestMain(m *testing.M) {
 	}
 	program = filepath.Join(dir, "tourmaline")
 	os.Setenv("XDG_CACHE_HOME", filepath.Join(dir, "cache")) // shared by the tests, empty at first
-	cmd := exec.Command("go", "build", "-trimpath", "-ldflags", "-X tourmaline/cli.Version=v0-test", "-o", program, "tourmaline/cmd/tourmaline")
+	cmd := exec.Command("go", "build", "-trimpath", "-ldflags", "-X tourmaline/cli.Version=v0-test", "-o", program,
+		"tourmaline/cmd/tourmaline")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := cmd.CombinedOutput(); err != nil {
 		panic(fmt.Sprintf("%v\n%s", err, out))
@@ -147,8 +148,10 @@ func TestFitTellsFigures(t *testing.T) {
 	dir := small(t)
 	r := run(t, dir, "fit")
 	// phone: 800 x 400 drawn in 400 x 400; half is cut, a quarter of that left: 12.5%
-	for _, want := range []string{"hero  (header.hero)", "phone 400x800@2", "400 x 400", "800 x 400", "0.75", "cut left 12%, right 38%", "only 88% of keep", "1600 x 800"} {
-		if !strings.Contains(r.out, want) && !strings.Contains(strings.Join(strings.Fields(r.out), " "), want) { // cells wrap
+	for _, want := range []string{"hero  (header.hero)", "phone 400x800@2", "400 x 400", "800 x 400", "0.75",
+		"cut left 12%, right 38%", "only 88% of keep", "1600 x 800"} {
+		// cells wrap
+		if !strings.Contains(r.out, want) && !strings.Contains(strings.Join(strings.Fields(r.out), " "), want) {
 			t.Errorf("fit does not say %q:\n%s", want, r.out)
 		}
 	}
@@ -180,13 +183,15 @@ func TestFitWithoutAPlan(t *testing.T) {
 func TestLook(t *testing.T) {
 	dir := small(t)
 	r := run(t, dir, "look", "pics/photo.jpg")
-	for _, want := range []string{"JPEG", "1200 x 600 px, 2:1, landscape", "opaque", "400 x 200 CSS px at density 3", "edges"} {
+	for _, want := range []string{"JPEG", "1200 x 600 px, 2:1, landscape", "opaque", "400 x 200 CSS px at density 3",
+		"edges"} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("look does not say %q:\n%s", want, r.out)
 		}
 	}
 	var v []map[string]any
-	if err := json.Unmarshal([]byte(run(t, dir, "look", "--json", "pics/photo.jpg").out), &v); err != nil || v[0]["width"].(float64) != 1200 {
+	if err := json.Unmarshal([]byte(run(t, dir, "look", "--json", "pics/photo.jpg").out), &v); err != nil ||
+		v[0]["width"].(float64) != 1200 {
 		t.Errorf("%v %v", err, v)
 	}
 }
@@ -305,7 +310,8 @@ func TestCSSIsStandardAndStable(t *testing.T) {
 	if a.out != b.out || a.code != 0 {
 		t.Errorf("two runs differ, or %s", a.err)
 	}
-	for _, want := range []string{"header.hero {", "background-color: #123456;", "background-size: cover;", "background-position: 25% 50%;", "background-repeat: no-repeat;", `url("pictures/photo-`} {
+	for _, want := range []string{"header.hero {", "background-color: #123456;", "background-size: cover;",
+		"background-position: 25% 50%;", "background-repeat: no-repeat;", `url("pictures/photo-`} {
 		if !strings.Contains(a.out, want) {
 			t.Errorf("css lacks %q:\n%s", want, a.out)
 		}
@@ -374,13 +380,15 @@ func TestDemoBuilds(t *testing.T) {
 func TestBadInput(t *testing.T) {
 	whole := photo(300, 200)
 	plan := func(layer string) string {
-		return "tourmaline: 1\npictures: pics\nboxes:\n  - name: a\n    height: 100px\n    layers:\n      - " + layer + "\n"
+		return "tourmaline: 1\npictures: pics\nboxes:\n  - name: a\n    height: 100px\n    layers:\n      - " + layer +
+			"\n"
 	}
 	rows := []struct{ name, plan, want string }{
 		{"missing", plan("image: none.jpg"), "tourmaline.yaml:7:9: none.jpg: there is no such picture"},
 		{"other case", plan("image: Ok.jpg"), `there is "ok.jpg": servers tell small letters from capitals`},
 		{"other extension", plan("image: ok.png"), `there is "ok.jpg" with another extension`},
-		{"wrong extension", plan("image: wrong.jpg"), "tourmaline.yaml:7:9: wrong.jpg: the file holds a png picture but is called .jpg; rename it to wrong.png"},
+		{"wrong extension", plan("image: wrong.jpg"),
+			"tourmaline.yaml:7:9: wrong.jpg: the file holds a png picture but is called .jpg; rename it to wrong.png"},
 		{"truncated", plan("image: cut.jpg"), "tourmaline.yaml:7:9: cut.jpg: the picture is broken or cut short"},
 		{"huge", plan("image: huge.png"), "tourmaline.yaml:7:9: huge.png: the picture says it is 60000x60000 px"},
 		{"text", plan("image: text.jpg"), "tourmaline.yaml:7:9: text.jpg: the file holds text, not a picture"},
@@ -388,17 +396,24 @@ func TestBadInput(t *testing.T) {
 		{"leaves", plan("image: ../../secret.jpg"), "the path leaves the pictures folder"},
 		{"network", plan("image: https://example.org/a.jpg"), "pictures are not fetched from the network"},
 		{"key", "tourmaline: 1\nboxs: []\n", `tourmaline.yaml:2:1: "boxs" is not a key`},
-		{"unit", strings.Replace(plan("color: red"), "100px", "100xp", 1), `tourmaline.yaml:5:13: height: "100xp" is not a length`},
-		{"zero", strings.Replace(plan("color: red"), "100px", "0px", 1), "tourmaline.yaml:5:13: height: the box \"a\" has no height"},
-		{"keep", plan("{image: ok.jpg, keep: {x: 90%, y: 0%, width: 20%, height: 10%}}"), "keep: the region is not inside the picture"},
-		{"output", "tourmaline: 1\noutput: ok.txt\nboxes: [{name: a, height: 9px, css: 'background: red'}]\n", "cannot be written"},
-		{"output over sources", strings.Replace(plan("image: ok.jpg"), "pictures: pics", "pictures: pics\noutput: pics", 1), "the output folder holds the source pictures"},
+		{"unit", strings.Replace(plan("color: red"), "100px", "100xp", 1),
+			`tourmaline.yaml:5:13: height: "100xp" is not a length`},
+		{"zero", strings.Replace(plan("color: red"), "100px", "0px", 1),
+			"tourmaline.yaml:5:13: height: the box \"a\" has no height"},
+		{"keep", plan("{image: ok.jpg, keep: {x: 90%, y: 0%, width: 20%, height: 10%}}"),
+			"keep: the region is not inside the picture"},
+		{"output", "tourmaline: 1\noutput: ok.txt\nboxes: [{name: a, height: 9px, css: 'background: red'}]\n",
+			"cannot be written"},
+		{"output over sources", strings.Replace(plan("image: ok.jpg"), "pictures: pics",
+			"pictures: pics\noutput: pics", 1), "the output folder holds the source pictures"},
 	}
 	for _, r := range rows {
 		t.Run(r.name, func(t *testing.T) {
 			dir := t.TempDir()
-			write(t, dir, map[string]string{"tourmaline.yaml": r.plan, "ok.txt": "a file", "pics/ok.jpg": whole, "pics/cut.jpg": whole[:len(whole)/2],
-				"pics/wrong.jpg": flat(4, 4, color.White), "pics/text.jpg": "hello", "pics/empty.jpg": "", "pics/huge.png": hugeHeader()})
+			write(t, dir, map[string]string{"tourmaline.yaml": r.plan, "ok.txt": "a file", "pics/ok.jpg": whole,
+				"pics/cut.jpg":   whole[:len(whole)/2],
+				"pics/wrong.jpg": flat(4, 4, color.White), "pics/text.jpg": "hello", "pics/empty.jpg": "",
+				"pics/huge.png": hugeHeader()})
 			before := tree(t, dir)
 			got := run(t, dir, "build")
 			if got.code != 2 || !strings.Contains(got.err, r.want) {

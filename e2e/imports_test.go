@@ -12,9 +12,12 @@ import (
 )
 
 // order is the design: a package may import only what stands before it.
-var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/codec/avifbox", "core/codec", "core/picture", "core/similar", "core/plan",
-	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast", "core/texture",
-	"core/check", "core/settle", "core/cut", "core/sheet", "proof", "report", "app", "demo", "cli", "cmd/tourmaline", "e2e/shoot", "e2e"}
+var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/codec/avifbox", "core/codec",
+	"core/picture", "core/similar", "core/plan",
+	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast",
+	"core/texture",
+	"core/check", "core/settle", "core/cut", "core/sheet", "proof", "report", "app", "demo", "cli", "cmd/tourmaline",
+	"e2e/shoot", "e2e"}
 
 func TestImportsFollowTheDesign(t *testing.T) {
 	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "tourmaline/...").Output()
@@ -41,7 +44,8 @@ func TestImportsFollowTheDesign(t *testing.T) {
 			if rest, ok := strings.CutPrefix(imp, "tourmaline/"); ok && slices.Index(order, rest) >= at {
 				t.Errorf("%s imports %s, which does not stand before it", name, rest)
 			}
-			if strings.HasPrefix(name, "core/") && (imp == "os" || imp == "flag" || imp == "log" || strings.Contains(imp, "urfave")) {
+			if strings.HasPrefix(name, "core/") && (imp == "os" || imp == "flag" || imp == "log" ||
+				strings.Contains(imp, "urfave")) {
 				t.Errorf("%s imports %s: the core computes only", name, imp)
 			}
 			if strings.Contains(imp, "urfave") && name != "cli" {

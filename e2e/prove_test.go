@@ -28,7 +28,10 @@ func visit(t *testing.T, dist string, w, h int, density float64) ([]string, *ima
 	srv := httptest.NewServer(http.HandlerFunc(func(out http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/frame.html" {
 			// The frame has its size before it has a page: media queries are asked at once.
-			fmt.Fprintf(out, "<!DOCTYPE html><style>body{margin:0}iframe{border:0;display:block;width:%dpx;height:%dpx}</style><iframe></iframe><script>let f = document.querySelector('iframe'); f.offsetWidth; f.src = 'index.html'</script>", w, h)
+			fmt.Fprintf(out, "<!DOCTYPE "+
+				"html><style>body{margin:0}iframe{border:0;display:block;width:%dpx;height:%dpx}</style>"+
+				"<iframe></iframe><script>let f = document.querySelector('iframe'); f.offsetWidth; f.src = "+
+				"'index.html'</script>", w, h)
 			return
 		}
 		if strings.HasPrefix(r.URL.Path, "/pictures/") {
@@ -74,8 +77,10 @@ func TestEachViewportFetchesOneFileForEachPicture(t *testing.T) {
 			}
 		}
 		slices.Sort(want)
-		if got, _ := visit(t, filepath.Join(site, "dist"), v.w, v.h, v.density); !slices.Equal(got, slices.Compact(want)) || len(want) != 5 {
-			t.Errorf("at %s the browser fetched\n%s\ncut says\n%s", at, strings.Join(got, "\n"), strings.Join(want, "\n"))
+		if got, _ := visit(t, filepath.Join(site, "dist"), v.w, v.h, v.density); !slices.Equal(got,
+			slices.Compact(want)) || len(want) != 5 {
+			t.Errorf("at %s the browser fetched\n%s\ncut says\n%s", at, strings.Join(got, "\n"),
+				strings.Join(want, "\n"))
 		}
 	}
 }
@@ -96,7 +101,12 @@ func TestWeightsOfTheDemo(t *testing.T) {
 	for i := range lines {
 		lines[i] = strings.TrimRight(lines[i], " ")
 	}
-	want := "# What the files weigh\n\nThe demo, as `tourmaline demo observatory && cd observatory && tourmaline cut --compare` tells. The habit is one JPEG of\n1920 px at quality 80 for each picture and everybody (textures as they are). \"Alike\" is the similarity of the box that looks\nworst to the source scaled exactly (100 is the same; see [How is quality judged?](RATIONALE.md)). Below 1.00 px for each\ndevice px the source itself has no more, or it is density 3, where 0.75 is enough.\n\n```\n" + strings.Join(lines, "\n") + "\n```\n"
+	want := "# What the files weigh\n\nThe demo, as `tourmaline demo observatory && cd observatory && tourmaline " +
+		"cut --compare` tells. The habit is one JPEG of\n1920 px at quality 80 for each picture and everybody " +
+		"(textures as they are). \"Alike\" is the similarity of the box that looks\nworst to the source scaled " +
+		"exactly (100 is the same; see [How is quality judged?](RATIONALE.md)). Below 1.00 px for each\ndevice px " +
+		"the source itself has no more, or it is density 3, where 0.75 is enough.\n\n```\n" + strings.Join(lines,
+		"\n") + "\n```\n"
 	if os.Getenv("TOURMALINE_DOCS") == "write" {
 		if err := os.WriteFile("../docs/WEIGHTS.md", []byte(want), 0o644); err != nil {
 			t.Fatal(err)
@@ -188,12 +198,17 @@ func TestEveryFormOfTheStylesheetShowsTheSame(t *testing.T) {
 		t.Skip("no browser here")
 	}
 	dir := t.TempDir()
-	filtered := strings.Replace(strings.Replace(cropped, "formats: [], quality: 97", "formats: [webp], quality: 85", 1), "{image: photo.jpg, size: cover, position: 30% 70%}", "{gradient: 'linear-gradient(red, rgb(0 0 255 / 20%))'}, {image: photo.jpg, size: cover, position: 30% 70%, filter: brightness(70%)}", 1)
+	filtered := strings.Replace(strings.Replace(cropped, "formats: [], quality: 97", "formats: [webp], quality: 85",
+		1), "{image: photo.jpg, size: cover, position: 30% 70%}",
+		"{gradient: 'linear-gradient(red, rgb(0 0 255 / 20%))'}, {image: photo.jpg, size: cover, position: 30% "+
+			"70%, filter: brightness(70%)}", 1)
 	write(t, dir, map[string]string{"pics/photo.jpg": photo(1300, 720), "tourmaline.yaml": filtered})
 	var names []string
 	var want *image.RGBA
-	for _, form := range [][]string{{}, {"--properties"}, {"--layer", "site.backgrounds"}, {"--nesting"}, {"--minify"}, {"--placeholder"}, {"--nesting", "--minify", "--properties", "--placeholder", "--layer", "a"}} {
-		if r := run(t, dir, append([]string{"build"}, form...)...); r.code != 0 || strings.Contains(r.out, "nothing has changed") {
+	for _, form := range [][]string{{}, {"--properties"}, {"--layer", "site.backgrounds"}, {"--nesting"}, {"--minify"},
+		{"--placeholder"}, {"--nesting", "--minify", "--properties", "--placeholder", "--layer", "a"}} {
+		if r := run(t, dir, append([]string{"build"}, form...)...); r.code != 0 || strings.Contains(r.out,
+			"nothing has changed") {
 			t.Fatalf("%v: %s%s", form, r.out, r.err)
 		}
 		fetched, img := visit(t, filepath.Join(dir, "dist"), 400, 850, 2)

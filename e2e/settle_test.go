@@ -31,7 +31,8 @@ boxes:
 
 func openProject(t *testing.T) string {
 	dir := t.TempDir()
-	write(t, dir, map[string]string{"tourmaline.yaml": openSite, "photo.jpg": photo(1200, 800), "tile.png": flat(99, 99, colour{200, 190, 180})})
+	write(t, dir, map[string]string{"tourmaline.yaml": openSite, "photo.jpg": photo(1200, 800),
+		"tile.png": flat(99, 99, colour{200, 190, 180})})
 	return dir
 }
 
@@ -45,7 +46,8 @@ func (c colour) RGBA() (r, g, b, a uint32) {
 func TestSettleWritesBesideWhatWasWritten(t *testing.T) {
 	dir := openProject(t)
 	dry := run(t, dir, "settle", "--dry-run")
-	if dry.code != 0 || !strings.Contains(dry.out, "-        position: auto   # you find it\n") || !strings.Contains(dry.out, "@@ -") {
+	if dry.code != 0 || !strings.Contains(dry.out, "-        position: auto   # you find it\n") ||
+		!strings.Contains(dry.out, "@@ -") {
 		t.Fatalf("%d %s%s", dry.code, dry.out, dry.err)
 	}
 	if got, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(got) != openSite {
@@ -74,19 +76,23 @@ func TestSettleWritesBesideWhatWasWritten(t *testing.T) {
 		if !strings.HasPrefix(strings.ReplaceAll(was[i], `"`, ""), strings.ReplaceAll(head, `"`, "")) {
 			t.Errorf("%q became %q", was[i], is[i])
 		}
-		if _, note, ok := strings.Cut(was[i], "#"); ok && !strings.HasSuffix(is[i], "#"+note) && !strings.Contains(is[i], "eee") {
+		if _, note, ok := strings.Cut(was[i], "#"); ok && !strings.HasSuffix(is[i], "#"+note) &&
+			!strings.Contains(is[i], "eee") {
 			t.Errorf("the comment of %q is lost in %q", was[i], is[i])
 		}
 	}
-	if changed != 4 || !strings.Contains(string(data), "near 33.3px = 33px") && !strings.Contains(string(data), "near 33.3px = 33.5px") {
+	if changed != 4 || !strings.Contains(string(data), "near 33.3px = 33px") && !strings.Contains(string(data),
+		"near 33.3px = 33.5px") {
 		t.Errorf("%d lines changed\n%s", changed, data)
 	}
 	// What settle claims to fix, check finds no more.
-	if c := run(t, dir, "check", "--only", "cut-subject,contrast,bare,blurred-tile"); c.code != 0 || !strings.Contains(c.out, "nothing found") {
+	if c := run(t, dir, "check", "--only", "cut-subject,contrast,bare,blurred-tile"); c.code != 0 ||
+		!strings.Contains(c.out, "nothing found") {
 		t.Errorf("check after settle: %d\n%s", c.code, c.out)
 	}
 	again := run(t, dir, "settle")
-	if after, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(after) != string(data) || !strings.Contains(again.out, "nothing has changed") {
+	if after, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(after) != string(data) ||
+		!strings.Contains(again.out, "nothing has changed") {
 		t.Errorf("a second run changes the plan\n%s", again.out)
 	}
 	f, err := os.Open(filepath.Join(dir, "both.png"))
@@ -99,7 +105,8 @@ func TestSettleWritesBesideWhatWasWritten(t *testing.T) {
 	}
 	// The settled values reach the stylesheet.
 	css := run(t, dir, "css")
-	if css.code != 0 || !strings.Contains(css.out, "background-position: ") || strings.Contains(css.out, "transparent, transparent") {
+	if css.code != 0 || !strings.Contains(css.out, "background-position: ") || strings.Contains(css.out,
+		"transparent, transparent") {
 		t.Errorf("%d %s%s", css.code, css.out, css.err)
 	}
 }
@@ -115,7 +122,8 @@ func TestSettleOptions(t *testing.T) {
 		}
 		Pictures []struct{ Picture string }
 	}
-	if err := json.Unmarshal([]byte(r.out), &out); err != nil || r.code != 0 || len(out.Settled) != 2 || out.Settled[0].Kind != "position" || out.Settled[0].Line != 11 || out.Settled[1].Box != "notes" {
+	if err := json.Unmarshal([]byte(r.out), &out); err != nil || r.code != 0 || len(out.Settled) != 2 ||
+		out.Settled[0].Kind != "position" || out.Settled[0].Line != 11 || out.Settled[1].Box != "notes" {
 		t.Errorf("%v %d %s%s", err, r.code, r.out, r.err)
 	}
 	if r := run(t, dir, "settle", "--dry-run", "--box", "notes"); r.code != 0 || strings.Contains(r.out, "hero") {
@@ -139,7 +147,8 @@ func TestSettleOptions(t *testing.T) {
 		t.Errorf("%d %s%s", b.code, b.out, b.err)
 	}
 	css, _ := os.ReadFile(filepath.Join(dir, "dist", "backgrounds.css"))
-	if !strings.Contains(string(css), "background-color: rgb") && !strings.Contains(string(css), "background-color: #") {
+	if !strings.Contains(string(css), "background-color: rgb") && !strings.Contains(string(css),
+		"background-color: #") {
 		t.Errorf("the colour behind is not in the stylesheet\n%s", css)
 	}
 	if got, _ := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); string(got) != openSite {
@@ -150,7 +159,8 @@ func TestSettleOptions(t *testing.T) {
 // What cannot be done is said, with exit code 1, and nothing bad is written.
 func TestSettleImpossible(t *testing.T) {
 	dir := t.TempDir()
-	plan := lead + "boxes:\n  - {name: a, height: 600px, layers: [{image: photo.jpg, size: cover, position: auto, keep: {x: 0%, y: 0%, width: 100%, height: 50%}}]}\n"
+	plan := lead + "boxes:\n  - {name: a, height: 600px, layers: [{image: photo.jpg, size: cover, position: auto, " +
+		"keep: {x: 0%, y: 0%, width: 100%, height: 50%}}]}\n"
 	write(t, dir, map[string]string{"p.yaml": plan, "photo.jpg": photo(800, 400)})
 	r := run(t, dir, "settle", "p.yaml")
 	// 800x400 covers W x 600 drawn 1200 wide: all of its width is never in view.
@@ -181,7 +191,8 @@ func TestScrub(t *testing.T) {
 	if r.code != 0 || !strings.Contains(r.out, "of these 11 from 30px to 35px will do") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
-	if r = run(t, dir, "fit", "--box", "hero", "--try", "scrim=0%..100%"); r.code != 0 || !strings.Contains(r.out, "try.png: 1280 x") {
+	if r = run(t, dir, "fit", "--box", "hero", "--try", "scrim=0%..100%"); r.code != 0 || !strings.Contains(r.out,
+		"try.png: 1280 x") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
 	for _, row := range []struct{ args, want string }{
@@ -201,7 +212,9 @@ func TestScrub(t *testing.T) {
 // picture of its own.
 func TestProposedPart(t *testing.T) {
 	dir := t.TempDir()
-	site := "tourmaline: 1\nviewports: {widths: 320-700, heights: 700-700, densities: [1]}\nboxes:\n  - name: a\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat, position: center, subject: 40%-80%, keep: {x: 45%, y: 40%, width: 10%, height: 15%}}\n      - color: black\n"
+	site := "tourmaline: 1\nviewports: {widths: 320-700, heights: 700-700, densities: [1]}\nboxes:\n  - name: a\n  " +
+		"  height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat, position: " +
+		"center, subject: 40%-80%, keep: {x: 45%, y: 40%, width: 10%, height: 15%}}\n      - color: black\n"
 	write(t, dir, map[string]string{"tourmaline.yaml": site, "photo.jpg": photo(1600, 1000)})
 	r := run(t, dir, "settle", "--json", "--dry-run")
 	var out struct {
@@ -224,7 +237,8 @@ func TestProposedPart(t *testing.T) {
 	}
 	css, _ := os.ReadFile(filepath.Join(dir, "dist", "backgrounds.css"))
 	parts, _ := filepath.Glob(filepath.Join(dir, "dist", "pictures", "photo-part-*.jpg"))
-	if len(parts) == 0 || !strings.Contains(string(css), "pictures/"+filepath.Base(parts[0])) || strings.Contains(string(css), "xywh") {
+	if len(parts) == 0 || !strings.Contains(string(css), "pictures/"+filepath.Base(parts[0])) ||
+		strings.Contains(string(css), "xywh") {
 		t.Errorf("%v\n%s", parts, css)
 	}
 }

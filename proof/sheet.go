@@ -266,7 +266,8 @@ func (d *drawing) draw() error {
 	for r, row := range d.cells {
 		for c := range row {
 			x := &row[c]
-			heights[r] = max(heights[r], int(math.Ceil((x.box.H+d.top(row)+x.out[2])*d.scale))+6+lineHeight*len(x.lines))
+			heights[r] = max(heights[r],
+				int(math.Ceil((x.box.H+d.top(row)+x.out[2])*d.scale))+6+lineHeight*len(x.lines))
 		}
 		total += heights[r] + lineHeight + 8 + rowGap
 	}
@@ -294,7 +295,8 @@ func (d *drawing) heading() {
 	label(d.img, image.Pt(gap, 26), cmp.Or(d.opt.Title, d.plan.Site, d.plan.File), lettering{true, 17, ink})
 	x := gap
 	for c, v := range d.opt.Viewports {
-		label(d.img, image.Pt(x, 52), fit(cmp.Or(v.Name, "window")+"  "+v.String(), headFont, d.widths[c]+gap-4), headFont)
+		label(d.img, image.Pt(x, 52), fit(cmp.Or(v.Name, "window")+"  "+v.String(), headFont, d.widths[c]+gap-4),
+			headFont)
 		x += d.widths[c] + gap
 	}
 	label(d.img, image.Pt(d.opt.Width-gap-210, 26), fmt.Sprintf("scale 1 : %.1f", 1/d.scale), faintFont)
@@ -306,7 +308,8 @@ func (d *drawing) row(row []cell, y int) error {
 	x := gap
 	for c := range row {
 		k := &row[c]
-		p := &pen{img: d.img, store: d.store, bare: d.opt.Bare, scale: d.scale, x: float64(x) + d.outs[c][0]*d.scale, y: float64(y) + top*d.scale}
+		p := &pen{img: d.img, store: d.store, bare: d.opt.Bare, scale: d.scale, x: float64(x) + d.outs[c][0]*d.scale,
+			y: float64(y) + top*d.scale}
 		if err := p.cell(k); err != nil {
 			return err
 		}
@@ -344,7 +347,8 @@ func (p *pen) cell(c *cell) error {
 		return nil
 	}
 	if !p.bare {
-		limit := image.Rect(box.Min.X-int(c.out[3]*scale), box.Min.Y-int(c.out[0]*scale), box.Max.X+int(c.out[1]*scale), box.Max.Y+int(c.out[2]*scale))
+		limit := image.Rect(box.Min.X-int(c.out[3]*scale), box.Min.Y-int(c.out[0]*scale),
+			box.Max.X+int(c.out[1]*scale), box.Max.Y+int(c.out[2]*scale))
 		for i := len(c.placed) - 1; i >= 0; i-- {
 			if r, ok := whole(&c.placed[i]); ok {
 				if err := dimmed(img, &c.placed[i], at(r), limit); err != nil {
@@ -381,7 +385,8 @@ func shadow(img *image.RGBA, c *cell, box image.Rectangle, scale float64) {
 		rgba := paint.Solid8(s.Color.Resolve(e.Current))
 		dx, dy := int(s.X.Resolve(e, 0)*scale), int(s.Y.Resolve(e, 0)*scale)
 		grow := int((s.Spread.Resolve(e, 0) + s.Blur.Resolve(e, 0)/2) * scale)
-		draw.Draw(img, box.Inset(-grow).Add(image.Pt(dx, dy)), image.NewUniform(color.RGBA{rgba[0] / 2, rgba[1] / 2, rgba[2] / 2, rgba[3] / 2}), image.Point{}, draw.Over)
+		draw.Draw(img, box.Inset(-grow).Add(image.Pt(dx, dy)),
+			image.NewUniform(color.RGBA{rgba[0] / 2, rgba[1] / 2, rgba[2] / 2, rgba[3] / 2}), image.Point{}, draw.Over)
 	}
 }
 
@@ -462,7 +467,8 @@ func drawText(img *image.RGBA, t *plan.TextArea, r image.Rectangle, f *layout.Fr
 	}
 	outline(img, r, textCol, true)
 	v := t.Color.Resolve(css.RGBA(f.Env.Current))
-	c := color.NRGBA{uint8(min(max(v.R, 0), 1) * 255), uint8(min(max(v.G, 0), 1) * 255), uint8(min(max(v.B, 0), 1) * 255), uint8(v.A * 255)}
+	c := color.NRGBA{uint8(min(max(v.R, 0), 1) * 255), uint8(min(max(v.G, 0), 1) * 255),
+		uint8(min(max(v.B, 0), 1) * 255), uint8(v.A * 255)}
 	text := t.Sample
 	if text == "" {
 		text = sheet.SampleText

@@ -57,7 +57,8 @@ func (s *Strip) Draw() (*image.RGBA, error) {
 			return nil, err
 		}
 		c := &cells[0][0]
-		c.out = [4]float64{}                                                            // what is cut off is not shown: the next take lies there
+		// what is cut off is not shown: the next take lies there
+		c.out = [4]float64{}
 		frame := img.SubImage(image.Rect(x-2, y+bar-2, x+w+2, y+bar+h+2)).(*image.RGBA) // marks stay in it
 		p := &pen{img: frame, store: s.Store, scale: scale, x: float64(x), y: float64(y + bar)}
 		if err := p.cell(c); err != nil {

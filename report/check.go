@@ -73,9 +73,12 @@ type Span struct {
 
 // OfCheck is the report of a check of a plan.
 func OfCheck(p *plan.Plan, r *check.Report) *Check {
-	out := &Check{Plan: filepath.ToSlash(p.File), Findings: []Finding{}, Accepted: []Finding{}, selectors: map[string]string{},
-		Summary: Summary{Errors: count(r, finding.Error), Warnings: count(r, finding.Warning), Notes: count(r, finding.Note),
-			Boxes: r.Boxes, Landings: r.Landings, Widths: p.Widths, Heights: r.Heights, Densities: p.Density, Checks: r.Checks}}
+	out := &Check{Plan: filepath.ToSlash(p.File), Findings: []Finding{}, Accepted: []Finding{},
+		selectors: map[string]string{},
+		Summary: Summary{Errors: count(r, finding.Error), Warnings: count(r, finding.Warning),
+			Notes: count(r, finding.Note),
+			Boxes: r.Boxes, Landings: r.Landings, Widths: p.Widths, Heights: r.Heights, Densities: p.Density,
+			Checks: r.Checks}}
 	for i := range r.Findings {
 		out.Findings = append(out.Findings, ofFinding(&r.Findings[i]))
 	}
@@ -107,8 +110,10 @@ func pairs(runs []finding.Run) [][2]int {
 }
 
 func ofFinding(f *finding.Finding) Finding {
-	j := Finding{Check: f.Check, Level: f.Level.String(), Box: f.Box, Layer: f.ID.N, Place: placeOf(f.Span), level: f.Level,
-		Message: f.Message, Measured: f.Measured, Wanted: f.Wanted, Unit: f.Unit, Reason: f.Reason, Remedy: f.Remedy, How: f.How, Accepted: f.Accepted}
+	j := Finding{Check: f.Check, Level: f.Level.String(), Box: f.Box, Layer: f.ID.N, Place: placeOf(f.Span),
+		level:   f.Level,
+		Message: f.Message, Measured: f.Measured, Wanted: f.Wanted, Unit: f.Unit, Reason: f.Reason, Remedy: f.Remedy,
+		How: f.How, Accepted: f.Accepted}
 	if f.Worst != nil {
 		j.Worst = f.Worst.String()
 	}
@@ -129,7 +134,8 @@ func ofFinding(f *finding.Finding) Finding {
 }
 
 // ink are the colours of the levels; the level is always written too.
-var ink = map[finding.Level]string{finding.Error: "\x1b[1;31m", finding.Warning: "\x1b[1;33m", finding.Note: "\x1b[1;36m"}
+var ink = map[finding.Level]string{finding.Error: "\x1b[1;31m", finding.Warning: "\x1b[1;33m",
+	finding.Note: "\x1b[1;36m"}
 
 func (p *Printer) paint(l finding.Level, t string) string {
 	if !p.Colour {
@@ -233,13 +239,16 @@ func (s *Summary) text(accepted int) string {
 	}
 	found := "nothing found"
 	if s.Errors+s.Warnings+s.Notes > 0 {
-		found = fmt.Sprintf("%s, %s, %s", Plural(s.Errors, "error"), Plural(s.Warnings, "warning"), Plural(s.Notes, "note"))
+		found = fmt.Sprintf("%s, %s, %s", Plural(s.Errors, "error"), Plural(s.Warnings, "warning"),
+			Plural(s.Notes, "note"))
 	}
 	if accepted > 0 {
 		found += fmt.Sprintf(" (and %d accepted)", accepted)
 	}
-	return fmt.Sprintf("%s in %s, by %s\nlooked at every width from %d to %d px, %s from %d to %d px, density %s:\n%s landings; ━ fails, ╌ fails in part, · is fine", found,
-		Plural(s.Boxes, "box"), Plural(len(s.Checks), "check"), s.Widths[0], s.Widths[1], Plural(len(s.Heights), "height"), s.Heights[0], s.Heights[len(s.Heights)-1],
+	return fmt.Sprintf("%s in %s, by %s\nlooked at every width from %d to %d px, %s from %d to %d px, density "+
+		"%s:\n%s landings; ━ fails, ╌ fails in part, · is fine", found,
+		Plural(s.Boxes, "box"), Plural(len(s.Checks), "check"), s.Widths[0], s.Widths[1],
+		Plural(len(s.Heights), "height"), s.Heights[0], s.Heights[len(s.Heights)-1],
 		strings.Join(d, ", "), thousands(s.Landings))
 }
 
@@ -252,7 +261,8 @@ func Explain(p *Printer, list []*check.Check) {
 		if i > 0 {
 			p.printf("\n")
 		}
-		p.printf("%s  (%s, %s)\n\n%s.\n\n%s\n\nWhat to do: %s.\n\nIt fires on\n%s\nand passes\n%s", c.Name, c.Group, c.Level,
+		p.printf("%s  (%s, %s)\n\n%s.\n\n%s\n\nWhat to do: %s.\n\nIt fires on\n%s\nand passes\n%s", c.Name, c.Group,
+			c.Level,
 			Sentence(c.Line), c.Long, c.Remedy, indent(c.Fires), indent(c.Silent))
 	}
 }

@@ -31,7 +31,8 @@ func OfRungs(p *plan.Plan, ladders []*cut.Ladder) Rungs {
 	for _, l := range ladders {
 		for _, r := range l.Rungs {
 			w, h := float64(max(l.File.Width, 1))/100, float64(max(l.File.Height, 1))/100
-			row := Rung{l.Box.Name, l.Source, r.Width, r.Height, [4]float64{r.Part.X / w, r.Part.Y / h, r.Part.W / w, r.Part.H / h}, r.Share(), []string{}}
+			row := Rung{l.Box.Name, l.Source, r.Width, r.Height,
+				[4]float64{r.Part.X / w, r.Part.Y / h, r.Part.W / w, r.Part.H / h}, r.Share(), []string{}}
 			for _, v := range p.Named {
 				if e := v.Env(); l.At(&e) == r {
 					row.For = append(row.For, v.Label())
@@ -62,7 +63,8 @@ func (rs Rungs) Text(p *Printer) {
 		if r.Part[2] < 99.95 || r.Part[3] < 99.95 {
 			part = fmt.Sprintf("%.0f%% x %.0f%%", r.Part[2], r.Part[3])
 		}
-		t.AppendRow(table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(r.Share), strings.Join(r.For, ", ")})
+		t.AppendRow(table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(r.Share),
+			strings.Join(r.For, ", ")})
 	}
 	t.Render()
 }
@@ -98,7 +100,8 @@ func OfFetches(p *plan.Plan, ladders []*cut.Ladder) Fetches {
 				continue
 			}
 			a := r.Best()
-			out = append(out, Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width, r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
+			out = append(out, Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width,
+				r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
 				1 - float64(len(a.Data))/float64(l.File.Bytes)})
 		}
 	}
@@ -125,7 +128,8 @@ func (fs Fetches) Text(p *Printer) {
 		if f.Score > 0 {
 			score = fmt.Sprintf("%.1f", f.Score)
 		}
-		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height), finding.Weight(f.Bytes), score, saved(f.Lighter)})
+		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height),
+			finding.Weight(f.Bytes), score, saved(f.Lighter)})
 	}
 	if t != nil {
 		t.Render()
@@ -159,7 +163,8 @@ func (fs Fetches) sums(p *Printer) {
 	t := p.table([]int{2, 3, 4}, "  viewport", "weight", "sources", "saved")
 	for _, k := range order {
 		v := total[k]
-		t.AppendRow(table.Row{"  " + k, finding.Weight(v.files), finding.Weight(v.sources), saved(1 - float64(v.files)/float64(v.sources))})
+		t.AppendRow(table.Row{"  " + k, finding.Weight(v.files), finding.Weight(v.sources),
+			saved(1 - float64(v.files)/float64(v.sources))})
 	}
 	t.Render()
 }
@@ -182,7 +187,8 @@ func Budget(p *Printer, r *cut.Result) {
 		}
 	}
 	for i, o := range r.Over {
-		p.printf("\n%s: %s, over the budget of %s by %s\n", o.Viewport.Label(), finding.Weight(o.Bytes), finding.Weight(o.Limit), finding.Weight(o.Bytes-o.Limit))
+		p.printf("\n%s: %s, over the budget of %s by %s\n", o.Viewport.Label(), finding.Weight(o.Bytes),
+			finding.Weight(o.Limit), finding.Weight(o.Bytes-o.Limit))
 		for _, l := range o.Loads[:min(3, len(o.Loads))] {
 			p.printf("  %-9s %s in %s\n", finding.Weight(l.Bytes), Source(l.Source), l.Box)
 		}
@@ -218,7 +224,8 @@ type Compared struct {
 // Comparison is all ways at all viewports.
 type Comparison []Compared
 
-var wayWords = map[cut.Way]string{cut.WayHabit: "one 1920 px JPEG for everybody", cut.WayJPEG: "JPEG or PNG alone", cut.WayWebP: "WebP alone",
+var wayWords = map[cut.Way]string{cut.WayHabit: "one 1920 px JPEG for everybody", cut.WayJPEG: "JPEG or PNG alone",
+	cut.WayWebP: "WebP alone",
 	cut.WayAVIF: "AVIF alone", cut.WayOurs: "tourmaline"}
 
 // OfComparison is the report of a comparison.
@@ -249,8 +256,11 @@ func (c Comparison) Text(p *Printer) {
 		if r.way == cut.WayOurs {
 			sum, sumHabit = sum+r.share*float64(r.Bytes), sumHabit+r.share*float64(habit)
 		}
-		t.AppendRow(table.Row{name, r.Way, finding.Weight(r.Bytes), finding.Percent(float64(r.Bytes) / float64(max(habit, 1))), fmt.Sprintf("%.1f", r.Score), fmt.Sprintf("%.2f", r.Sharp)})
+		t.AppendRow(table.Row{name, r.Way, finding.Weight(r.Bytes),
+			finding.Percent(float64(r.Bytes) / float64(max(habit, 1))), fmt.Sprintf("%.1f", r.Score),
+			fmt.Sprintf("%.2f", r.Sharp)})
 	}
 	t.Render()
-	p.printf("\nby the viewports' shares: %s, %s of the habit's %s\n", finding.Weight(int(sum)), finding.Percent(sum/max(sumHabit, 1)), finding.Weight(int(sumHabit)))
+	p.printf("\nby the viewports' shares: %s, %s of the habit's %s\n", finding.Weight(int(sum)),
+		finding.Percent(sum/max(sumHabit, 1)), finding.Weight(int(sumHabit)))
 }

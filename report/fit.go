@@ -74,7 +74,8 @@ func OfFit(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.
 }
 
 func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
-	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: [2]float64{f.Border.W, f.Border.H}, box: f.Box.ID}
+	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: [2]float64{f.Border.W, f.Border.H},
+		box: f.Box.ID}
 	r.Image, r.Says = f.Values.Style.Background.Color.String(), "colour fills the box"
 	if f.Values.Style.Background.Color.IsTransparent() {
 		r.Image, r.Says = "none", "the box shows what is behind it"
@@ -85,11 +86,14 @@ func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
 
 func landing(f *layout.Frame, v plan.Viewport, q *place.Placed, floor float64) Landing {
 	l := &q.Landing
-	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: [2]float64{f.Border.W, f.Border.H}, box: f.Box.ID,
-		Layer: q.ID.N, Image: layerName(q), Drawn: [2]float64{l.Size.X, l.Size.Y}, Step: [2]float64{l.Step.X, l.Step.Y},
+	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: [2]float64{f.Border.W, f.Border.H},
+		box:   f.Box.ID,
+		Layer: q.ID.N, Image: layerName(q), Drawn: [2]float64{l.Size.X, l.Size.Y},
+		Step:   [2]float64{l.Step.X, l.Step.Y},
 		Origin: [2]float64{l.Origin.X - f.Border.X, l.Origin.Y - f.Border.Y}, Scale: [2]float64{l.Scale.X, l.Scale.Y},
 		Crop: [4]float64{l.Crop.Left * 100, l.Crop.Top * 100, l.Crop.Right * 100, l.Crop.Bottom * 100},
-		Bare: l.Bare, Focus: [2]float64{l.Focus.X, l.Focus.Y}, Repeats: [2]float64{l.Repeats.X, l.Repeats.Y}, Says: says(q, floor)}
+		Bare: l.Bare, Focus: [2]float64{l.Focus.X, l.Focus.Y}, Repeats: [2]float64{l.Repeats.X, l.Repeats.Y},
+		Says: says(q, floor)}
 	if !math.IsInf(l.Sharp, 0) {
 		r.Sharp = &l.Sharp
 	}
@@ -214,7 +218,8 @@ func (p *Printer) landings(rows []*Landing, most int) {
 				}
 				p.printf("  %s\n", r.head)
 				t = p.table(nil, "  viewport", "box", "drawn", "px/px", "how it lands")
-				t.SetColumnConfigs([]table.ColumnConfig{{Number: 4, Align: text.AlignRight}, {Number: 5, WidthMax: 38, WidthMaxEnforcer: text.WrapSoft}})
+				t.SetColumnConfigs([]table.ColumnConfig{{Number: 4, Align: text.AlignRight},
+					{Number: 5, WidthMax: 38, WidthMaxEnforcer: text.WrapSoft}})
 				last = r.head
 			}
 			drawn, sharp := Size(r.Drawn), "any"
@@ -224,7 +229,8 @@ func (p *Printer) landings(rows []*Landing, most int) {
 			if r.Layer == 0 {
 				drawn, sharp = "", ""
 			}
-			t.AppendRow(table.Row{"  " + strings.TrimSpace(r.Name+" "+r.Viewport), Size(r.BoxSize), drawn, sharp, r.Says})
+			t.AppendRow(table.Row{"  " + strings.TrimSpace(r.Name+" "+r.Viewport), Size(r.BoxSize), drawn, sharp,
+				r.Says})
 		}
 	}
 	if t != nil {

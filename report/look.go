@@ -43,7 +43,8 @@ type SharpBox struct {
 
 // OfLook looks at a picture file; name is what messages call it. Errors are of the picture.
 func OfLook(name string, f *picture.File) (*Look, error) {
-	l := &Look{File: name, Format: string(f.Format), Width: f.Width, Height: f.Height, Orientation: f.Orientation, Bytes: f.Bytes, Vector: f.Vector != nil}
+	l := &Look{File: name, Format: string(f.Format), Width: f.Width, Height: f.Height, Orientation: f.Orientation,
+		Bytes: f.Bytes, Vector: f.Vector != nil}
 	img, err := func() (img *image.RGBA, err error) {
 		if f.Vector == nil {
 			return f.Pixels()
@@ -90,7 +91,8 @@ func toColour(s picture.Swatch) Colour {
 
 // ratioName names a common ratio that is within half a per cent.
 func ratioName(a float64) string {
-	for _, r := range [][2]int{{1, 1}, {5, 4}, {4, 3}, {3, 2}, {8, 5}, {5, 3}, {16, 9}, {2, 1}, {21, 9}, {3, 1}, {4, 1}} {
+	for _, r := range [][2]int{{1, 1}, {5, 4}, {4, 3}, {3, 2}, {8, 5}, {5, 3}, {16, 9}, {2, 1}, {21, 9}, {3, 1},
+		{4, 1}} {
 		v := float64(r[0]) / float64(r[1])
 		if math.Abs(a/v-1) < 0.005 {
 			return fmt.Sprintf("%d:%d", r[0], r[1])

@@ -81,8 +81,9 @@ func (c *Check) SARIF(w io.Writer, version string) error {
 		run.Tool.Driver.Version = v
 	}
 	for _, k := range check.Checks {
-		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{ID: k.Name, Short: sarifText{Sentence(k.Line) + "."}, Full: sarifText{k.Long},
-			Help: sarifText{"What to do: " + k.Remedy + "."}, Default: sarifConfig{k.Level.String()}})
+		run.Tool.Driver.Rules = append(run.Tool.Driver.Rules,
+			sarifRule{ID: k.Name, Short: sarifText{Sentence(k.Line) + "."}, Full: sarifText{k.Long},
+				Help: sarifText{"What to do: " + k.Remedy + "."}, Default: sarifConfig{k.Level.String()}})
 	}
 	for i := range c.Findings {
 		run.Results = append(run.Results, c.Findings[i].sarif())
@@ -101,8 +102,9 @@ func (f *Finding) sarif() sarifResult {
 	msg += ". " + Sentence(f.Remedy) + "."
 	uri := url.URL{Path: f.File}
 	res := sarifResult{RuleID: f.Check, Level: f.Level, Message: sarifText{msg},
-		RuleIndex:  slices.IndexFunc(check.Checks, func(c *check.Check) bool { return c.Name == f.Check }),
-		Locations:  []sarifLocation{{sarifPhysical{sarifArtifact{strings.TrimPrefix(uri.String(), "./")}, sarifRegion{max(f.Line, 1), f.Column}}}},
+		RuleIndex: slices.IndexFunc(check.Checks, func(c *check.Check) bool { return c.Name == f.Check }),
+		Locations: []sarifLocation{{sarifPhysical{sarifArtifact{strings.TrimPrefix(uri.String(), "./")},
+			sarifRegion{max(f.Line, 1), f.Column}}}},
 		Properties: map[string]any{"box": f.Box, "measured": f.Measured, "wanted": f.Wanted, "unit": f.Unit}}
 	if f.Accepted != "" {
 		res.Suppressions = []sarifSuppression{{"inSource", f.Accepted}}

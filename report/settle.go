@@ -65,18 +65,22 @@ var keys = map[plan.OpenKind]string{plan.OpenPosition: "position", plan.OpenScri
 func OfSettle(r *settle.Result) *Settle {
 	out := &Settle{[]Choice{}, []Need{}, []Part{}}
 	for _, c := range r.Choices {
-		j := Choice{Kind: c.Open.Kind.String(), Box: c.Box, Place: placeOf(c.Open.Span), Wish: c.Open.Wish, Value: c.Value,
-			Before: c.Before, After: c.After, Why: append([]string{}, c.Why...), Failed: c.Failed, Remedies: c.Remedies, key: keys[c.Open.Kind]}
+		j := Choice{Kind: c.Open.Kind.String(), Box: c.Box, Place: placeOf(c.Open.Span), Wish: c.Open.Wish,
+			Value:  c.Value,
+			Before: c.Before, After: c.After, Why: append([]string{}, c.Why...), Failed: c.Failed,
+			Remedies: c.Remedies, key: keys[c.Open.Kind]}
 		for _, l := range c.Lost {
 			j.Lost = append(j.Lost, l.String())
 		}
 		out.Settled = append(out.Settled, j)
 	}
 	for _, d := range r.Needs {
-		out.Pictures = append(out.Pictures, Need{d.Picture, [2]int{d.Width, d.Height}, [2]int{d.NeedW, d.NeedH}, d.Box, d.At.String()})
+		out.Pictures = append(out.Pictures, Need{d.Picture, [2]int{d.Width, d.Height}, [2]int{d.NeedW, d.NeedH}, d.Box,
+			d.At.String()})
 	}
 	for _, c := range r.Parts {
-		out.Parts = append(out.Parts, Part{c.Box, [2]int{c.From, c.To}, c.Small, c.Picture, [2]float64{c.Share.Least, c.Share.Most}, c.Failed, c.Lines, placeOf(c.Span)})
+		out.Parts = append(out.Parts, Part{c.Box, [2]int{c.From, c.To}, c.Small, c.Picture,
+			[2]float64{c.Share.Least, c.Share.Most}, c.Failed, c.Lines, placeOf(c.Span)})
 	}
 	return out
 }
@@ -106,7 +110,8 @@ func (s *Settle) Text(p *Printer) {
 			p.printf("pictures to ask for\n")
 			first = false
 		}
-		p.printf("  %s  %d x %d px; sharp in every window at %d x %d (%s at %s)\n", d.Picture, d.Has[0], d.Has[1], d.Needs[0], d.Needs[1], d.Box, d.At)
+		p.printf("  %s  %d x %d px; sharp in every window at %d x %d (%s at %s)\n", d.Picture, d.Has[0], d.Has[1],
+			d.Needs[0], d.Needs[1], d.Box, d.At)
 	}
 	if !first {
 		p.printf("\n")
@@ -136,13 +141,15 @@ func (c *Choice) text(p *Printer) {
 }
 
 func (c *Part) text(p *Printer) {
-	p.printf("%s\n  a part of the picture for windows of %d to %d px, where the subject takes as little as %.0f%% of the box\n    %-8s %s\n",
+	p.printf("%s\n  a part of the picture for windows of %d to %d px, where the subject takes as little as %.0f%% "+
+		"of the box\n    %-8s %s\n",
 		c.Box, c.Widths[0], c.Widths[1], c.Now*100, "in", c.place)
 	if c.Failed != "" {
 		p.item(8, "not", c.Failed)
 	}
 	if len(c.Lines) > 0 {
-		p.item(8, "with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share[0]*100, c.Share[1]*100))
+		p.item(8, "with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share[0]*100,
+			c.Share[1]*100))
 		p.printf("%s\n", strings.Join(c.Lines, "\n"))
 	}
 	p.printf("\n")

@@ -27,8 +27,12 @@ has few of them, each a stripe of its own; in dark colours the eye finds them. M
 as the width of one step in device px, at the largest box, between two neighbouring stops
 that are at least six levels apart; fires above 40.`,
 	Remedy: "lay a fine noise texture over it, bring the stops nearer together, or use colours farther apart",
-	Fires:  "boxes:\n  - {name: b, height: 3000px, layers: [{gradient: \"linear-gradient(#101418, #1c2026)\"}]}\n",
-	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(#101418, #d0d4d8)\"}]}\n",
+	Fires: `boxes:
+  - {name: b, height: 3000px, layers: [{gradient: "linear-gradient(#101418, #1c2026)"}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{gradient: "linear-gradient(#101418, #d0d4d8)"}]}
+`,
 	once: func(s *pass) {
 		for _, m := range s.layers {
 			if m.n == 0 {
@@ -50,7 +54,8 @@ that are at least six levels apart; fires above 40.`,
 					continue
 				}
 				c, d := p.Color.Resolve(a.Frame.Env.Current), q.Color.Resolve(a.Frame.Env.Current)
-				levels := 255 * max(math.Abs(c.R*c.A-d.R*d.A), math.Abs(c.G*c.A-d.G*d.A), math.Abs(c.B*c.A-d.B*d.A), math.Abs(c.A-d.A))
+				levels := 255 * max(math.Abs(c.R*c.A-d.R*d.A), math.Abs(c.G*c.A-d.G*d.A), math.Abs(c.B*c.A-d.B*d.A),
+					math.Abs(c.A-d.A))
 				if levels < 6 {
 					continue
 				}
@@ -59,8 +64,10 @@ that are at least six levels apart; fires above 40.`,
 				}
 			}
 			if worst > bandLimit {
-				s.addFor(a, finding.Finding{Worst: &m.at, Measured: worst, Wanted: bandLimit, Unit: "device px a level",
-					Message: fmt.Sprintf("one level between %s and %s is %s device px wide in the largest box (%s)", between[0], between[1], px(worst), m.at)})
+				s.addFor(a, finding.Finding{Worst: &m.at, Measured: worst, Wanted: bandLimit,
+					Unit: "device px a level",
+					Message: fmt.Sprintf("one level between %s and %s is %s device px wide in the largest box (%s)",
+						between[0], between[1], px(worst), m.at)})
 			}
 		}
 	},

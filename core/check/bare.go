@@ -18,8 +18,20 @@ where an opaque colour lies behind it, and so is a colour that goes on where the
 picture's edges end. Where more than half of the box is bare the picture is taken for
 an ornament, and the finding is a note.`,
 	Remedy: "size: cover fills the box; or give a colour layer below that goes on where the picture ends",
-	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, repeat: no-repeat, position: center}\n      - color: white\n",
-	Silent: "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat}\n      - color: white\n",
+	Fires: `boxes:
+  - name: hero
+    height: 400px
+    layers:
+      - {image: photo.jpg, size: contain, repeat: no-repeat, position: center}
+      - color: white
+`,
+	Silent: `boxes:
+  - name: hero
+    height: 400px
+    layers:
+      - {image: photo.jpg, size: cover, repeat: no-repeat}
+      - color: white
+`,
 	layer: func(a *scene) float64 {
 		if !fit.Bare(&a.Landing) || a.Landing.Size.X <= 0 {
 			return 0
@@ -39,7 +51,8 @@ an ornament, and the finding is a note.`,
 		if c := &a.Frame.Values.Style.Background.Color; !c.IsTransparent() {
 			behind = "the colour " + c.String()
 		}
-		f.Message = fmt.Sprintf("%s leaves %s of the box bare: drawn %s x %s in %s x %s px", a.name(), finding.Percent(b),
+		f.Message = fmt.Sprintf("%s leaves %s of the box bare: drawn %s x %s in %s x %s px", a.name(),
+			finding.Percent(b),
 			px(a.Landing.Size.X), px(a.Landing.Size.Y), px(a.Landing.Paint.W), px(a.Landing.Paint.H))
 		f.Reason = "there the box shows " + behind
 		f.Measured, f.Wanted, f.Unit = b*100, 0, "% of the box"

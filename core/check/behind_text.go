@@ -12,8 +12,22 @@ var behindText = &Check{
 	Long: `Text on top of what keep: names hides it, and is hard to read there. Measured as the
 share of keep that lies under a text area; up to 5% is left alone.`,
 	Remedy: "move the text area, or move the picture by its position",
-	Fires:  "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, keep: {x: 40%, y: 30%, width: 20%, height: 30%}}\n    text:\n      - {area: {left: 20%, top: 20%, width: 60%, height: 50%}, color: white}\n",
-	Silent: "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: photo.jpg, size: cover, position: center, keep: {x: 45%, y: 10%, width: 10%, height: 20%}}\n    text:\n      - {area: {left: 5%, bottom: 2%, width: 90%, height: 20%}, color: white}\n",
+	Fires: `boxes:
+  - name: hero
+    height: 600px
+    layers:
+      - {image: photo.jpg, size: cover, position: center, keep: {x: 40%, y: 30%, width: 20%, height: 30%}}
+    text:
+      - {area: {left: 20%, top: 20%, width: 60%, height: 50%}, color: white}
+`,
+	Silent: `boxes:
+  - name: hero
+    height: 600px
+    layers:
+      - {image: photo.jpg, size: cover, position: center, keep: {x: 45%, y: 10%, width: 10%, height: 20%}}
+    text:
+      - {area: {left: 5%, bottom: 2%, width: 90%, height: 20%}, color: white}
+`,
 	layer: func(a *scene) float64 {
 		if s, _ := hiddenByText(a); s > 0.05 {
 			return s

@@ -154,7 +154,8 @@ func byWeight(a, b finding.Finding) int {
 		return int(f.ID.Box)
 	}
 	return cmp.Or(cmp.Compare(box(&a), box(&b)), cmp.Compare(b.Level, a.Level), cmp.Compare(share(&b), share(&a)),
-		cmp.Compare(a.ID.N, b.ID.N), cmp.Compare(a.ID.Rule, b.ID.Rule), cmp.Compare(a.Check, b.Check), cmp.Compare(a.Message, b.Message))
+		cmp.Compare(a.ID.N, b.ID.N), cmp.Compare(a.ID.Rule, b.ID.Rule), cmp.Compare(a.Check, b.Check),
+		cmp.Compare(a.Message, b.Message))
 }
 
 // share is how many widths a finding holds at; without a range it is all.
@@ -176,7 +177,8 @@ func (s *pass) accept() {
 	for _, f := range s.report.Findings {
 		hit := -1
 		for i, a := range s.plan.Accept {
-			inside := a.Widths == [2]int{} || len(f.Where) > 0 && len(finding.Subtract(f.Widths(), []finding.Run{{From: a.Widths[0], To: a.Widths[1]}})) == 0
+			inside := a.Widths == [2]int{} || len(f.Where) > 0 &&
+				len(finding.Subtract(f.Widths(), []finding.Run{{From: a.Widths[0], To: a.Widths[1]}})) == 0
 			if a.Check == f.Check && (a.Box == "" || a.Box == f.Box) && inside {
 				hit = i
 				used[i] = true
@@ -244,14 +246,16 @@ func (s *pass) addFor(a *scene, f finding.Finding) {
 // texts as --explain.
 func Manual() string {
 	var b strings.Builder
-	b.WriteString("# What is checked\n\n`tourmaline check` looks for these. The text of each is what `tourmaline check --explain NAME` prints.\n")
+	b.WriteString("# What is checked\n\n`tourmaline check` looks for these. The text of each is what `tourmaline " +
+		"check --explain NAME` prints.\n")
 	group := Group("")
 	for _, c := range Checks {
 		if c.Group != group {
 			group = c.Group
 			fmt.Fprintf(&b, "\n## %s\n", group)
 		}
-		fmt.Fprintf(&b, "\n### %s\n\n*%s.* %s.\n\n%s\n\n**What to do:** %s.\n\nIt fires on\n\n```yaml\n%s```\n\nand passes\n\n```yaml\n%s```\n", c.Name,
+		fmt.Fprintf(&b, "\n### %s\n\n*%s.* %s.\n\n%s\n\n**What to do:** %s.\n\nIt fires "+
+			"on\n\n```yaml\n%s```\n\nand passes\n\n```yaml\n%s```\n", c.Name,
 			c.Level, strings.ToUpper(c.Line[:1])+c.Line[1:], c.Long, c.Remedy, c.Fires, c.Silent)
 	}
 	return b.String()

@@ -70,7 +70,10 @@ func examplePictures(t testing.TB) fstest.MapFS {
 	encode("small.jpg", draw(300, 200, photo(2)))
 	encode("photo.png", draw(800, 450, photo(3)))
 	encode("tile.png", draw(64, 64, wave))
-	encode("seam.png", draw(64, 64, func(x, y float64) color.NRGBA { return color.NRGBA{b(60 + 90*x), b(70 + 80*x), 90, 255} }))
+	encode("seam.png", draw(64, 64, func(x, y float64) color.NRGBA {
+		return color.NRGBA{b(60 + 90*x), b(70 + 80*x), 90,
+			255}
+	}))
 	encode("patchy.png", draw(96, 96, func(x, y float64) color.NRGBA {
 		c := wave(x, y)
 		if math.Hypot(x-0.3, y-0.6) < 0.08 {
@@ -374,7 +377,8 @@ boxes:
 // A fixed picture that the plan lets scroll on touch screens is told of no more.
 func TestFixedWithItsFallback(t *testing.T) {
 	store := picture.NewStore(examplePictures(t))
-	p := parse(t, strings.TrimSuffix(fixed.Fires, "\n")+"\n    when:\n      \"(hover: none)\": {css: \"background-attachment: scroll\"}\n")
+	p := parse(t, strings.TrimSuffix(fixed.Fires,
+		"\n")+"\n    when:\n      \"(hover: none)\": {css: \"background-attachment: scroll\"}\n")
 	r, err := Run(context.Background(), p, store, Options{Only: []string{"fixed"}})
 	if err != nil || len(r.Findings) != 0 {
 		t.Errorf("%v %+v", err, r.Findings)
@@ -383,7 +387,8 @@ func TestFixedWithItsFallback(t *testing.T) {
 
 func TestAccept(t *testing.T) {
 	store := picture.NewStore(examplePictures(t))
-	boxes := "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, repeat: no-repeat}\n      - color: white\n"
+	boxes := "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, " +
+		"repeat: no-repeat}\n      - color: white\n"
 	for _, c := range []struct {
 		accept             string
 		findings, accepted int
@@ -394,9 +399,11 @@ func TestAccept(t *testing.T) {
 		{"accept: [{check: bare, box: hero, widths: 320-400, reason: meant}]\n", 2, 0}, // not all of it, so stale too
 		{"accept: [{check: nonsense, reason: meant}]\n", 2, 0},
 	} {
-		r, err := Run(context.Background(), parse(t, c.accept+boxes), store, Options{Only: []string{"bare", "stale-accept"}})
+		r, err := Run(context.Background(), parse(t, c.accept+boxes), store,
+			Options{Only: []string{"bare", "stale-accept"}})
 		if err != nil || len(r.Findings) != c.findings || len(r.Accepted) != c.accepted {
-			t.Errorf("%q: %d findings and %d accepted, want %d and %d (%v)", c.accept, len(r.Findings), len(r.Accepted), c.findings, c.accepted, err)
+			t.Errorf("%q: %d findings and %d accepted, want %d and %d (%v)", c.accept, len(r.Findings),
+				len(r.Accepted), c.findings, c.accepted, err)
 		}
 	}
 }
@@ -427,7 +434,10 @@ func BenchmarkSweep20Boxes(b *testing.B) {
 	var t strings.Builder
 	t.WriteString("viewports: {widths: 320-3840, heights: 600-1400, densities: [1, 2, 3]}\nboxes:\n")
 	for i := range 20 {
-		fmt.Fprintf(&t, "  - name: b%d\n    height: max(30rem, %dvh)\n    padding: 2rem 4%%\n    layers:\n      - {image: photo.jpg, size: cover, position: %d%% 40%%, repeat: no-repeat, keep: {x: 40%%, y: 20%%, width: 20%%, height: 30%%}}\n      - color: black\n    when:\n      (width < 768px): {height: 60vh}\n", i, 20+3*i, 5*i)
+		fmt.Fprintf(&t, "  - name: b%d\n    height: max(30rem, %dvh)\n    padding: 2rem 4%%\n    layers:\n      - "+
+			"{image: photo.jpg, size: cover, position: %d%% 40%%, repeat: no-repeat, keep: {x: 40%%, y: 20%%, "+
+			"width: 20%%, height: 30%%}}\n      - color: black\n    when:\n      (width < 768px): {height: 60vh}\n", i,
+			20+3*i, 5*i)
 	}
 	p := parse(b, t.String())
 	store := picture.NewStore(examplePictures(b))

@@ -19,8 +19,25 @@ the ends are moved to where the full size says. Density does not matter. What li
 behind a see-through box is painted too, and a fixed picture is looked at with the box
 at the top, the middle and the bottom of the window.`,
 	Remedy: "lay a scrim between picture and text, such as color: rgb(0 0 0 / 50%), or change the text's colour",
-	Fires:  "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: cover}\n      - color: black\n    text:\n      - {area: {left: 5%, top: 10%, width: 50%, height: 60%}, color: \"#888\"}\n",
-	Silent: "boxes:\n  - name: hero\n    height: 400px\n    layers:\n      - color: rgb(0 0 0 / 85%)\n      - {image: photo.jpg, size: cover}\n      - color: black\n    text:\n      - {area: {left: 5%, top: 10%, width: 50%, height: 60%}, color: white}\n",
+	Fires: `boxes:
+  - name: hero
+    height: 400px
+    layers:
+      - {image: photo.jpg, size: cover}
+      - color: black
+    text:
+      - {area: {left: 5%, top: 10%, width: 50%, height: 60%}, color: "#888"}
+`,
+	Silent: `boxes:
+  - name: hero
+    height: 400px
+    layers:
+      - color: rgb(0 0 0 / 85%)
+      - {image: photo.jpg, size: cover}
+      - color: black
+    text:
+      - {area: {left: 5%, top: 10%, width: 50%, height: 60%}, color: white}
+`,
 	once: func(s *pass) {
 		for _, id := range s.boxes {
 			areas, pictures := 0, false

@@ -15,8 +15,19 @@ var cutSubject = &Check{
 some shapes of the window, and a part of keep can fall outside. Measured as the share
 of keep that lies in the box.`,
 	Remedy: "move the picture by its position, make the box another shape there, or make keep smaller",
-	Fires:  "boxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 0% 50%, keep: {x: 70%, y: 20%, width: 20%, height: 40%}}\n",
-	Silent: "viewports: {widths: 320-1400, heights: 600-800, densities: [1]}\nboxes:\n  - name: hero\n    height: 700px\n    layers:\n      - {image: photo.jpg, size: cover, position: 100% 50%, keep: {x: 85%, y: 20%, width: 10%, height: 40%}}\n",
+	Fires: `boxes:
+  - name: hero
+    height: 700px
+    layers:
+      - {image: photo.jpg, size: cover, position: 0% 50%, keep: {x: 70%, y: 20%, width: 20%, height: 40%}}
+`,
+	Silent: `viewports: {widths: 320-1400, heights: 600-800, densities: [1]}
+boxes:
+  - name: hero
+    height: 700px
+    layers:
+      - {image: photo.jpg, size: cover, position: 100% 50%, keep: {x: 85%, y: 20%, width: 10%, height: 40%}}
+`,
 	layer: func(a *scene) float64 {
 		if a.Plan.Keep == nil || !fit.KeepCut(&a.Landing) {
 			return 0
@@ -39,13 +50,16 @@ of keep that lies in the box.`,
 		if a.Landing.InView == 0 {
 			seen = "none"
 		}
-		f.Message = fmt.Sprintf("%s of keep of %s is in the box; outside are %s", seen, a.name(), strings.Join(sides, ", "))
+		f.Message = fmt.Sprintf("%s of keep of %s is in the box; outside are %s", seen, a.name(),
+			strings.Join(sides, ", "))
 		f.Measured, f.Wanted, f.Unit = a.Landing.InView*100, 100, "% of keep in view"
 		switch {
 		case w > p.W+0.05:
-			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px wide where the box has %s; make keep narrower, the box lower there, or use a picture cropped for it", px(w), px(p.W))
+			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px wide where the box has %s; make keep "+
+				"narrower, the box lower there, or use a picture cropped for it", px(w), px(p.W))
 		case h > p.H+0.05:
-			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px tall where the box has %s; make keep lower, the box taller there, or use a picture cropped for it", px(h), px(p.H))
+			f.Remedy = fmt.Sprintf("no position can do it: keep is %s px tall where the box has %s; make keep "+
+				"lower, the box taller there, or use a picture cropped for it", px(h), px(p.H))
 		default:
 			f.Remedy = "set position: " + positionFor(a) + " there, under when:"
 			if a.Plan.Auto {

@@ -51,7 +51,8 @@ func (s *pass) readPictures() {
 					f, err := s.store.File(url)
 					if err != nil {
 						if !failed[url+b.Name] {
-							s.missing = append(s.missing, missed{finding.Finding{Box: b.Name, ID: l.ID, Span: l.Plan.Span}, url, err})
+							s.missing = append(s.missing,
+								missed{finding.Finding{Box: b.Name, ID: l.ID, Span: l.Plan.Span}, url, err})
 						}
 						failed[url+b.Name] = true
 						continue

@@ -16,8 +16,12 @@ between them is lost. Stops that all lie outside the box leave one flat colour, 
 stops of one colour. Fires for a stop that is written before an earlier one, and for a
 gradient of which nothing changes inside the box.`,
 	Remedy: "put the stops in rising order, inside 0% to 100%",
-	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 60%, gold 30%, blue)\"}]}\n",
-	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(red 30%, gold 60%, blue)\"}]}\n",
+	Fires: `boxes:
+  - {name: b, height: 300px, layers: [{gradient: "linear-gradient(red 60%, gold 30%, blue)"}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{gradient: "linear-gradient(red 30%, gold 60%, blue)"}]}
+`,
 	layer: func(a *scene) float64 {
 		g := gradientOf(a)
 		if g == nil {
@@ -72,7 +76,8 @@ func flatWhy(a *scene, g *css.Gradient) string {
 				continue // lengths depend on the box: only per cents are compared
 			}
 			if n.Val < high-1e-9 {
-				return fmt.Sprintf("the stop at %g%% is written after one at %s and is moved there: the way between them is lost", n.Val, highAt)
+				return fmt.Sprintf("the stop at %g%% is written after one at %s and is moved there: the way "+
+					"between them is lost", n.Val, highAt)
 			}
 			high, highAt = n.Val, fmt.Sprintf("%g%%", n.Val)
 		}

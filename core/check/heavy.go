@@ -52,7 +52,10 @@ func (s *pass) loads(v plan.Viewport) []load {
 	for f, n := range weights {
 		out = append(out, load{f.Name, n})
 	}
-	slices.SortFunc(out, func(a, b load) int { return cmp.Or(cmp.Compare(b.bytes, a.bytes), cmp.Compare(a.name, b.name)) })
+	slices.SortFunc(out, func(a, b load) int {
+		return cmp.Or(cmp.Compare(b.bytes, a.bytes),
+			cmp.Compare(a.name, b.name))
+	})
 	return out
 }
 
@@ -63,8 +66,14 @@ var heavy = &Check{
 Estimated without making files: a quarter of each picture's own bytes for each pixel, times
 the pixels it needs there, never more than it has. tourmaline cut gives exact weights.`,
 	Remedy: "make the heaviest box smaller there, use a calmer picture, or leave it out on small windows",
-	Fires:  "budget: {phone: 200 B}\nboxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
-	Silent: "budget: {phone: 9 MB}\nboxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
+	Fires: `budget: {phone: 200 B}
+boxes:
+  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}
+`,
+	Silent: `budget: {phone: 9 MB}
+boxes:
+  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}
+`,
 	once: func(s *pass) {
 		if len(s.boxes) < len(s.plan.All()) {
 			return // a part of the boxes does not tell
@@ -88,8 +97,10 @@ the pixels it needs there, never more than it has. tourmaline cut gives exact we
 			if !at.InText() { // the viewports that a plan has without naming any
 				at = s.plan.All()[0].Span
 			}
-			s.add(finding.Finding{Span: at, Worst: &v, Measured: total, Wanted: limit, Unit: "bytes", How: "estimated: a quarter of the sources' bytes for each px",
-				Message: fmt.Sprintf("%s: about %s of backgrounds, over the budget of %s by %s; most is %s", v.Label(), finding.Weight(int(total)),
+			s.add(finding.Finding{Span: at, Worst: &v, Measured: total, Wanted: limit, Unit: "bytes",
+				How: "estimated: a quarter of the sources' bytes for each px",
+				Message: fmt.Sprintf("%s: about %s of backgrounds, over the budget of %s by %s; most is %s", v.Label(),
+					finding.Weight(int(total)),
 					finding.Weight(int(limit)), finding.Weight(int(total-limit)), strings.Join(words, ", "))})
 		}
 	},

@@ -9,8 +9,12 @@ var missing = &Check{
 not), has another extension, lies outside the pictures folder, or is no picture. The
 browser shows the fallback colour without a word.`,
 	Remedy: "name a file that is in the pictures folder",
-	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{image: Photo.jpg, size: cover}]}\n",
-	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
+	Fires: `boxes:
+  - {name: b, height: 300px, layers: [{image: Photo.jpg, size: cover}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}
+`,
 	once: func(s *pass) {
 		for _, m := range s.missing {
 			s.add(m.finding())

@@ -14,8 +14,12 @@ neither. Measured as the chroma (in OKLCH) in the middle between two neighbourin
 beside the weaker of the two: fires below 45%. In another space the way keeps its colour;
 the remedy names the one that keeps most.`,
 	Remedy: "write in oklch or in oklab into the gradient",
-	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(gold, blue)\"}]}\n",
-	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{gradient: \"linear-gradient(in oklch, gold, blue)\"}]}\n",
+	Fires: `boxes:
+  - {name: b, height: 300px, layers: [{gradient: "linear-gradient(gold, blue)"}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{gradient: "linear-gradient(in oklch, gold, blue)"}]}
+`,
 	once: func(s *pass) {
 		for _, m := range s.layers {
 			a, ok := s.scene(m.id, m.first)
@@ -37,9 +41,11 @@ the remedy names the one that keeps most.`,
 				}
 				mid, weaker, best, bestC := mud.Middle, mud.Weaker, mud.Better, mud.BetterMiddle
 				f := finding.Finding{Measured: mid, Wanted: 0.45 * weaker, Unit: "chroma in the middle (OKLCH)",
-					Message: fmt.Sprintf("between %s and %s the gradient goes through a grey with %.0f%% of the weaker colour's chroma", p.Color.String(), q.Color.String(), mid/weaker*100)}
+					Message: fmt.Sprintf("between %s and %s the gradient goes through a grey with %.0f%% of the "+
+						"weaker colour's chroma", p.Color.String(), q.Color.String(), mid/weaker*100)}
 				if best != "" {
-					f.Remedy = fmt.Sprintf("write in %s into the gradient: the middle keeps %.0f%% of the chroma", best, min(bestC/weaker*100, 100))
+					f.Remedy = fmt.Sprintf("write in %s into the gradient: the middle keeps %.0f%% of the chroma",
+						best, min(bestC/weaker*100, 100))
 				} else {
 					f.Remedy = "set a stop between the two, of a strong colour that lies between them"
 				}

@@ -18,8 +18,18 @@ such space on one of its axes. Fires where an axis has none in nine of ten viewp
 more, and says where it begins to matter. Also fires for a longhand that a shorthand
 after it resets, and for a property that is declared twice in one block.`,
 	Remedy: "leave the value out, or change the size so that it has room to act",
-	Fires:  "boxes:\n  - name: hero\n    height: 100px\n    layers:\n      - {image: photo.jpg, size: cover, position: 20% 50%}\n",
-	Silent: "boxes:\n  - name: hero\n    height: 100px\n    layers:\n      - {image: photo.jpg, size: cover, position: 50% 20%}\n",
+	Fires: `boxes:
+  - name: hero
+    height: 100px
+    layers:
+      - {image: photo.jpg, size: cover, position: 20% 50%}
+`,
+	Silent: `boxes:
+  - name: hero
+    height: 100px
+    layers:
+      - {image: photo.jpg, size: cover, position: 50% 20%}
+`,
 	once: func(s *pass) {
 		for _, m := range s.layers {
 			a, ok := s.scene(m.id, m.first)
@@ -33,9 +43,11 @@ after it resets, and for a property that is declared twice in one block.`,
 				}
 				name := [2]string{"horizontal", "vertical"}[axis]
 				f := finding.Finding{Measured: idle * 100, Wanted: 0, Unit: "% of viewports without effect"}
-				f.Message = fmt.Sprintf("the %s position of %s changes nothing in any window: picture and box are equally long there", name, a.name())
+				f.Message = fmt.Sprintf("the %s position of %s changes nothing in any window: picture and box are "+
+					"equally long there", name, a.name())
 				if idle < 1 {
-					f.Message = fmt.Sprintf("the %s position of %s changes nothing in %s of the windows; it begins to matter at %s", name, a.name(), finding.Percent(idle), m.matters[axis])
+					f.Message = fmt.Sprintf("the %s position of %s changes nothing in %s of the windows; it begins "+
+						"to matter at %s", name, a.name(), finding.Percent(idle), m.matters[axis])
 				}
 				s.addFor(a, f)
 			}
@@ -64,12 +76,15 @@ func (s *pass) cancelled(box plan.BoxID) {
 			switch {
 			case later.Property == d.Property:
 				msg = fmt.Sprintf("%s: %s is declared again after it, as %s", d.Property, d.Value, later.Value)
-			case later.Property == "background" && strings.HasPrefix(d.Property, "background-") && d.Property != "background-blend-mode":
+			case later.Property == "background" && strings.HasPrefix(d.Property, "background-") &&
+				d.Property != "background-blend-mode":
 				msg = fmt.Sprintf("%s: %s is reset by the background shorthand after it", d.Property, d.Value)
 			}
 			if msg != "" {
-				s.add(finding.Finding{Box: b.Name, ID: plan.LayerID{Box: b.ID}, Span: d.Span, Message: msg, Level: finding.Warning,
-					Reason: "the last declaration wins, and a shorthand sets every longhand, also those it does not name",
+				s.add(finding.Finding{Box: b.Name, ID: plan.LayerID{Box: b.ID}, Span: d.Span, Message: msg,
+					Level: finding.Warning,
+					Reason: "the last declaration wins, and a shorthand sets every longhand, also those it does " +
+						"not name",
 					Remedy: "write the longhand after the shorthand, or leave one of them out"})
 				break
 			}

@@ -14,8 +14,14 @@ With padding, borders, a least height, or text taller than the window it is tall
 below another box it ends under the fold, so that the page scrolls by a little. Measured
 as the px that stick out of the window.`,
 	Remedy: "height: calc(100vh - what stands above), less padding, or text that fits",
-	Fires:  "boxes:\n  - {name: bar, height: 64px, layers: [{color: black}]}\n  - {name: hero, height: 100vh, layers: [{color: navy}]}\n",
-	Silent: "boxes:\n  - {name: bar, height: 64px, layers: [{color: black}]}\n  - {name: hero, height: calc(100vh - 64px), layers: [{color: navy}]}\n",
+	Fires: `boxes:
+  - {name: bar, height: 64px, layers: [{color: black}]}
+  - {name: hero, height: 100vh, layers: [{color: navy}]}
+`,
+	Silent: `boxes:
+  - {name: bar, height: 64px, layers: [{color: black}]}
+  - {name: hero, height: calc(100vh - 64px), layers: [{color: navy}]}
+`,
 	box: func(a *scene) float64 {
 		over, _ := overWindow(a)
 		return over

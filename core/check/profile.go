@@ -13,8 +13,12 @@ var profile = &Check{
 paper and some browsers show it wrong, and 16 bits a channel double the weight for what
 no screen shows. Read from the file's header.`,
 	Remedy: "convert it to sRGB with 8 bits a channel",
-	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{image: deep.png, size: cover}]}\n",
-	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
+	Fires: `boxes:
+  - {name: b, height: 300px, layers: [{image: deep.png, size: cover}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}
+`,
 	once: func(s *pass) {
 		s.eachPicture(func(a *scene, m *facts) {
 			msg := ""

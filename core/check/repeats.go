@@ -14,10 +14,21 @@ var repeats = &Check{
 itself. Fires for photographs (many colours, grain) and for pictures whose edges do not
 meet, unless the layer is written as texture:. Measured as where the second copy begins.`,
 	Remedy: "repeat: no-repeat, and size: cover to fill the box",
-	Fires:  "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {image: small.jpg}\n",
-	Silent: "boxes:\n  - name: hero\n    height: 600px\n    layers:\n      - {texture: tile.png}\n",
+	Fires: `boxes:
+  - name: hero
+    height: 600px
+    layers:
+      - {image: small.jpg}
+`,
+	Silent: `boxes:
+  - name: hero
+    height: 600px
+    layers:
+      - {texture: tile.png}
+`,
 	layer: func(a *scene) float64 {
-		if !raster(a) || a.Plan.Texture || !tiled(a) || a.Layer.Repeat.X == css.SpaceTiles || a.Layer.Repeat.X == css.Round {
+		if !raster(a) || a.Plan.Texture || !tiled(a) || a.Layer.Repeat.X == css.SpaceTiles ||
+			a.Layer.Repeat.X == css.Round {
 			return 0
 		}
 		m := a.image()
@@ -52,7 +63,8 @@ meet, unless the layer is written as texture:. Measured as where the second copy
 				where += fmt.Sprintf("%s px from the top", px(y))
 			}
 		}
-		f.Message = fmt.Sprintf("%s begins again %s of the box (%s times across, %s down)", a.name(), where, px(l.Repeats.X), px(l.Repeats.Y))
+		f.Message = fmt.Sprintf("%s begins again %s of the box (%s times across, %s down)", a.name(), where,
+			px(l.Repeats.X), px(l.Repeats.Y))
 		f.Measured, f.Wanted, f.Unit = max(l.Repeats.X, l.Repeats.Y), 1, "copies"
 		return true
 	},

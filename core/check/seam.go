@@ -15,8 +15,12 @@ in its top. Measured on the file as the mean step in levels across the edge, bes
 95 of 100 inner columns or rows have; it fires where the edge has more than four levels
 and half as much again as those. Gaps of repeat: space hide no seam but part the tiles.`,
 	Remedy: "use a tile whose edges meet, or repeat: no-repeat",
-	Fires:  "boxes:\n  - {name: b, height: 300px, layers: [{texture: seam.png}]}\n",
-	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{texture: tile.png}]}\n",
+	Fires: `boxes:
+  - {name: b, height: 300px, layers: [{texture: seam.png}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{texture: tile.png}]}
+`,
 	layer: func(a *scene) float64 {
 		if !raster(a) || !tiled(a) {
 			return 0
@@ -36,7 +40,8 @@ and half as much again as those. Gaps of repeat: space hide no seam but part the
 		if m.SeamY.Shows() && (a.Landing.Step.X == 0 || m.SeamY.Ratio() > sm.Ratio()) {
 			sm, where = m.SeamY, "top and bottom"
 		}
-		f.Message = fmt.Sprintf("the %s edges of %s differ by %.0f levels, %.1f times the usual step inside", where, a.name(), sm.Edge, sm.Ratio())
+		f.Message = fmt.Sprintf("the %s edges of %s differ by %.0f levels, %.1f times the usual step inside", where,
+			a.name(), sm.Edge, sm.Ratio())
 		f.Measured, f.Wanted, f.Unit = sm.Edge, sm.Inner, "levels"
 		f.How = "measured on the file's pixels"
 		if m.Photograph() && !a.Plan.Texture {

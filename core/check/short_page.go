@@ -14,11 +14,21 @@ var shortPage = &Check{
 window (min-height below 100%), a gradient or picture is sized for the page and repeats
 below it, or stops. Measured as the part of the window below the page.`,
 	Remedy: "leave min-height of the canvas out, so that the page fills the window, or attachment: fixed",
-	Fires:  "canvas:\n  min-height: 0px\n  layers: [{gradient: \"linear-gradient(red, blue)\"}]\nboxes:\n  - {name: b, height: 200px, layers: [{color: white}]}\n",
-	Silent: "canvas:\n  layers: [{gradient: \"linear-gradient(red, blue)\"}]\nboxes:\n  - {name: b, height: 200px, layers: [{color: white}]}\n",
+	Fires: `canvas:
+  min-height: 0px
+  layers: [{gradient: "linear-gradient(red, blue)"}]
+boxes:
+  - {name: b, height: 200px, layers: [{color: white}]}
+`,
+	Silent: `canvas:
+  layers: [{gradient: "linear-gradient(red, blue)"}]
+boxes:
+  - {name: b, height: 200px, layers: [{color: white}]}
+`,
 	layer: func(a *scene) float64 {
 		short := a.Page.Viewport.Height - a.Frame.Border.H
-		if a.Frame.Box.Role != plan.Canvas || short < 0.5 || a.Layer.Attachment == css.Fixed || a.Plan.Texture || a.Plan.Color != nil {
+		if a.Frame.Box.Role != plan.Canvas || short < 0.5 || a.Layer.Attachment == css.Fixed || a.Plan.Texture ||
+			a.Plan.Color != nil {
 			return 0
 		}
 		return short

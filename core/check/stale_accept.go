@@ -8,6 +8,16 @@ var staleAccept = &Check{
 	Long: `accept: says that a finding is known and meant. When the plan changes and nothing is left to
 accept, the entry would hide the next finding of that kind.`,
 	Remedy: "take the entry out of accept:",
-	Fires:  "accept: [{check: bare, reason: meant}]\nboxes:\n  - {name: b, height: 300px, layers: [{color: black}]}\n",
-	Silent: "accept: [{check: bare, reason: meant}]\nboxes:\n  - name: hero\n    height: 400px\n    layers:\n      - {image: photo.jpg, size: contain, repeat: no-repeat}\n      - color: white\n",
+	Fires: `accept: [{check: bare, reason: meant}]
+boxes:
+  - {name: b, height: 300px, layers: [{color: black}]}
+`,
+	Silent: `accept: [{check: bare, reason: meant}]
+boxes:
+  - name: hero
+    height: 400px
+    layers:
+      - {image: photo.jpg, size: contain, repeat: no-repeat}
+      - color: white
+`,
 }

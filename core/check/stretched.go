@@ -16,8 +16,18 @@ Measured as how much wider or taller the picture is drawn than its own shape; up
 is left alone. Gradients and textures drawn for stretching have no shape to lose, but a
 texture file has.`,
 	Remedy: "size: cover or contain keeps the shape; so does a size with one length, such as 100% auto",
-	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: 100% 100%}\n",
-	Silent: "boxes:\n  - name: hero\n    height: 300px\n    layers:\n      - {image: photo.jpg, size: 100% auto}\n",
+	Fires: `boxes:
+  - name: hero
+    height: 300px
+    layers:
+      - {image: photo.jpg, size: 100% 100%}
+`,
+	Silent: `boxes:
+  - name: hero
+    height: 300px
+    layers:
+      - {image: photo.jpg, size: 100% auto}
+`,
 	layer: func(a *scene) float64 {
 		if a.File == nil || a.Landing.Scale.X == 0 || a.Landing.Scale.Y == 0 {
 			return 0
@@ -37,7 +47,8 @@ texture file has.`,
 		if by >= 1 {
 			much = fmt.Sprintf("%.1f times as %s as its shape wants", by+1, how)
 		}
-		f.Message = fmt.Sprintf("%s is drawn %s at most: %s x %s px from %d x %d", a.name(), much, px(a.Landing.Size.X), px(a.Landing.Size.Y), a.File.Width, a.File.Height)
+		f.Message = fmt.Sprintf("%s is drawn %s at most: %s x %s px from %d x %d", a.name(), much,
+			px(a.Landing.Size.X), px(a.Landing.Size.Y), a.File.Width, a.File.Height)
 		f.Measured, f.Wanted, f.Unit = math.Round(by*1000)/10, 0, "% too "+how
 		return true
 	},

@@ -232,7 +232,8 @@ func (s *pass) fromSweep(x slot, set *finding.Set, w worst) {
 	}
 	f := a.finding()
 	f.Worst = &w.at
-	f.Where = set.Statements(finding.Grid{Densities: s.plan.Density, Seen: s.plan.Spans, Heights: s.sweep.Heights, Probe: s.probe(x)})
+	f.Where = set.Statements(finding.Grid{Densities: s.plan.Density, Seen: s.plan.Spans, Heights: s.sweep.Heights,
+		Probe: s.probe(x)})
 	f.Exact = set.Spans(s.plan.Density, s.sweep.Heights)
 	if x.check.tell(a, &f) {
 		s.add(f)
@@ -243,7 +244,8 @@ func (s *pass) fromSweep(x slot, set *finding.Set, w worst) {
 func (s *pass) probe(x slot) finding.Probe {
 	room := s.sweep.Pages.Room()
 	return func(d, width, height int) bool {
-		pg := room.At(plan.Viewport{Width: float64(width), Height: float64(height), Density: s.plan.Density[d]}, layout.Exact)
+		pg := room.At(plan.Viewport{Width: float64(width), Height: float64(height), Density: s.plan.Density[d]},
+			layout.Exact)
 		a, ok := s.on(pg, x.id)
 		switch {
 		case !ok:

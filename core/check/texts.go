@@ -53,8 +53,10 @@ func (r *reader) all(areas int) {
 			runs := r.runs(rows[i], n, r.sweep.Heights[h])
 			set.Add(0, i, runs)
 			for _, smp := range rows[i] {
-				if n < len(smp.spread) && within(runs, smp.width) && (worst.width < 0 || smp.spread[n].Low < worst.spread[n].Low) {
-					worst, worstAt = smp, plan.Viewport{Width: float64(smp.width), Height: float64(r.sweep.Heights[h]), Density: 1}
+				if n < len(smp.spread) && within(runs, smp.width) &&
+					(worst.width < 0 || smp.spread[n].Low < worst.spread[n].Low) {
+					worst, worstAt = smp, plan.Viewport{Width: float64(smp.width), Height: float64(r.sweep.Heights[h]),
+						Density: 1}
 				}
 			}
 		}
@@ -64,7 +66,7 @@ func (r *reader) all(areas int) {
 		if full := r.measure(int(worstAt.Width), int(worstAt.Height), 1); n < len(full.spread) {
 			worst = full
 		}
-		r.report(n, worst, worstAt, set, at)
+		r.report(n, worst, worstAt, painted{set, at})
 	}
 }
 
@@ -197,6 +199,9 @@ func (r *reader) runs(row []sample, n, height int) []finding.Run {
 	return sure
 }
 
+// white is what lies behind a page.
+var white = [3]uint8{255, 255, 255}
+
 // measure paints the box and what is behind it, and measures its text areas. A
 // scale of 0 paints small.
 func (r *reader) measure(w, h int, scale float64) sample {
@@ -219,7 +224,8 @@ func (r *reader) measure(w, h int, scale float64) sample {
 		for n := range f.Values.Text {
 			t := &f.Values.Text[n]
 			area := region(f.TextRect(t), scale, float64(x0)/scale, float64(y0)/scale)
-			sp := contrast.Under(img, area, t.Color.Resolve(f.Env.Current), [3]uint8{255, 255, 255}, t.Contrast)
+			sp := contrast.Text{Color: t.Color.Resolve(f.Env.Current), Backdrop: white, Need: t.Contrast}.Under(img,
+				area)
 			if n == len(out.spread) {
 				out.spread = append(out.spread, sp)
 			} else if sp.Low < out.spread[n].Low {
@@ -271,8 +277,15 @@ func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA
 // probed is at how many widths of a run the heights between the painted ones are looked at.
 const probed = 5
 
-// report files the finding of a text area; at are the heights that were painted.
-func (r *reader) report(n int, worst sample, v plan.Viewport, set *finding.Set, at []int) {
+// painted is where a text area fails, by the heights that were painted: places in the sweep's.
+type painted struct {
+	set     *finding.Set
+	heights []int
+}
+
+// report files the finding of a text area.
+func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
+	set, at := on.set, on.heights
 	if set.Empty() {
 		return
 	}
@@ -288,11 +301,13 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, set *finding.Set, 
 	out := finding.Finding{Box: f.Box.Name, ID: plan.LayerID{Box: r.box}, Span: t.Span, Worst: &v,
 		Measured: sp.Low, Wanted: t.Contrast, Unit: "contrast ratio",
 		Where: set.Statements(grid), Exact: set.Spans(grid.Densities, heights),
-		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s are below the needed %g",
+		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s "+
+			"are below the needed %g",
 			t.Color.String(), sp.Low, sp.Worst, finding.Percent(sp.Below), t.Contrast),
 		How: "painted small across the widths, at full size at the worst one and at the ends of each range"}
 	if r.loading {
-		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f (%.2f at worst), below the needed %g",
+		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f "+
+			"(%.2f at worst), below the needed %g",
 			t.Color.String(), sp.Low, sp.Worst, t.Contrast)
 		out.Remedy = "give the box a color: layer at the bottom that the text can be read on"
 	}
@@ -337,7 +352,8 @@ func (t *Texts) Unreadable(box plan.BoxID) bool {
 					worst = k
 				}
 			}
-			if worst >= 0 && !bad.Load() && (fails(r.measure(row[worst].width, h, 1), n) || len(r.runs(row, n, h)) > 0) {
+			if worst >= 0 && !bad.Load() && (fails(r.measure(row[worst].width, h, 1), n) ||
+				len(r.runs(row, n, h)) > 0) {
 				bad.Store(true)
 			}
 		}

@@ -12,8 +12,22 @@ var thinEdge = &Check{
 distance from a text area to an edge of the box, less the padding there; where the box
 has no padding, text must at least not stick out.`,
 	Remedy: "move the text area in, or make the padding smaller",
-	Fires:  "boxes:\n  - name: hero\n    height: 300px\n    padding: 2rem\n    layers: [{color: black}]\n    text:\n      - {area: {left: 4px, top: 40px, width: 50%, height: 100px}, color: white}\n",
-	Silent: "boxes:\n  - name: hero\n    height: 300px\n    padding: 2rem\n    layers: [{color: black}]\n    text:\n      - {area: {left: 40px, top: 40px, width: 50%, height: 100px}, color: white}\n",
+	Fires: `boxes:
+  - name: hero
+    height: 300px
+    padding: 2rem
+    layers: [{color: black}]
+    text:
+      - {area: {left: 4px, top: 40px, width: 50%, height: 100px}, color: white}
+`,
+	Silent: `boxes:
+  - name: hero
+    height: 300px
+    padding: 2rem
+    layers: [{color: black}]
+    text:
+      - {area: {left: 40px, top: 40px, width: 50%, height: 100px}, color: white}
+`,
 	box: func(a *scene) float64 {
 		if d, _, _ := edgeRoom(a); d < -0.5 {
 			return -d
@@ -24,9 +38,11 @@ has no padding, text must at least not stick out.`,
 		d, n, side := edgeRoom(a)
 		pad := a.Frame.Pad[side]
 		f.Span = a.Frame.Values.Text[n].Span
-		f.Message = fmt.Sprintf("text area %d lies %s px from the %s edge, where the padding is %s px", n+1, px(d+pad), [4]string{"top", "right", "bottom", "left"}[side], px(pad))
+		f.Message = fmt.Sprintf("text area %d lies %s px from the %s edge, where the padding is %s px", n+1, px(d+pad),
+			[4]string{"top", "right", "bottom", "left"}[side], px(pad))
 		if d+pad < 0 {
-			f.Message = fmt.Sprintf("text area %d sticks out of the box by %s px at the %s", n+1, px(-d-pad), [4]string{"top", "right", "bottom", "left"}[side])
+			f.Message = fmt.Sprintf("text area %d sticks out of the box by %s px at the %s", n+1, px(-d-pad),
+				[4]string{"top", "right", "bottom", "left"}[side])
 			f.Level = finding.Warning
 		}
 		f.Measured, f.Wanted, f.Unit = d+pad, pad, "px from the edge"

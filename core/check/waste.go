@@ -14,8 +14,13 @@ var waste = &Check{
 for each one shown. Measured as the source's pixels over the most that any viewport of
 the sweep draws; fires above four. tourmaline cut makes files of the right size.`,
 	Remedy: "let tourmaline cut make the files, or save a smaller source",
-	Fires:  "viewports: {widths: 320-500, heights: 600-700, densities: [1]}\nboxes:\n  - {name: b, width: 300px, height: 100px, layers: [{image: photo.jpg, size: cover}]}\n",
-	Silent: "boxes:\n  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}\n",
+	Fires: `viewports: {widths: 320-500, heights: 600-700, densities: [1]}
+boxes:
+  - {name: b, width: 300px, height: 100px, layers: [{image: photo.jpg, size: cover}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{image: photo.jpg, size: cover}]}
+`,
 	once: func(s *pass) {
 		largest := map[*picture.File]float64{}
 		var order []*layerSummary
@@ -35,7 +40,8 @@ the sweep draws; fires above four. tourmaline cut makes files of the right size.
 			over := math.Pow(float64(f.Width)/largest[f], 2)
 			if over > 4 && f.Width*f.Height > 250_000 {
 				s.addFor(a, finding.Finding{Measured: over, Wanted: 4, Unit: "px sent for each px shown",
-					Message: fmt.Sprintf("%s is %d x %d px, %.1f times the pixels that any window draws (%.0f px wide at most)", a.name(), f.Width, f.Height, over, largest[f])})
+					Message: fmt.Sprintf("%s is %d x %d px, %.1f times the pixels that any window draws (%.0f px "+
+						"wide at most)", a.name(), f.Width, f.Height, over, largest[f])})
 			}
 		}
 	},

@@ -375,7 +375,8 @@ func (e *Engine) EncodeAVIF(ctx context.Context, img *image.NRGBA, o AVIF) (file
 		}
 		defer in.free(p)
 		i := func(v int) uint64 { return api.EncodeI32(int32(v)) }
-		if color, err = in.encode("encode_color", p, img, i(o.CQ), i(o.Speed), i(o.Tune), flag(o.Chroma444), 1); err != nil {
+		if color, err = in.encode("encode_color", p, img, i(o.CQ), i(o.Speed), i(o.Tune), flag(o.Chroma444),
+			1); err != nil {
 			return err
 		}
 		if !img.Opaque() {

@@ -85,7 +85,8 @@ func TestManyAtOnceAreAlike(t *testing.T) {
 	var wg sync.WaitGroup
 	for range 6 {
 		wg.Go(func() {
-			if got, err := Shared().EncodeAVIF(ctx, img, AVIF{CQ: 30, Speed: 9}); err != nil || string(got) != string(want) {
+			if got, err := Shared().EncodeAVIF(ctx, img, AVIF{CQ: 30, Speed: 9}); err != nil ||
+				string(got) != string(want) {
 				t.Errorf("another file, %v", err)
 			}
 		})
@@ -129,7 +130,8 @@ func TestHostileFiles(t *testing.T) {
 	if _, err := e.EncodeAVIF(ctx, picture(3000, 2000, false), AVIF{CQ: 30, Speed: 9}); err == nil {
 		t.Error("6 megapixels were coded in 64 MB")
 	}
-	if _, err := avifbox.Read(avif, avifbox.Limits{Pixels: 100}); err == nil || !strings.Contains(err.Error(), "limit") {
+	if _, err := avifbox.Read(avif, avifbox.Limits{Pixels: 100}); err == nil || !strings.Contains(err.Error(),
+		"limit") {
 		t.Errorf("over the limit: %v", err)
 	}
 	if _, err := e.EncodeAVIF(ctx, img, AVIF{CQ: 30, AlphaCQ: 20, Speed: 9}); err != nil {

@@ -1,7 +1,7 @@
 // Package contrast measures how well text can be read on pixels.
 //
 //	contrast.Ratio(contrast.Luminance(255, 255, 255), contrast.Luminance(0, 0, 0)) // 21
-//	s := contrast.Under(img, rect, text, backdrop, 4.5)
+//	s := contrast.Text{Color: text, Backdrop: backdrop, Need: 4.5}.Under(img, rect)
 package contrast
 
 import (
@@ -55,9 +55,18 @@ type Spread struct {
 // steps is how finely ratios are counted for the percentile.
 const steps = 2100
 
-// Under measures text over the pixels of rect (device px of img, premultiplied).
-// What is behind see-through pixels is backdrop. Without pixels every ratio is 21.
-func Under(img *image.RGBA, rect image.Rectangle, text css.RGBA, backdrop [3]uint8, need float64) Spread {
+// Text is what is read: its colour, what is behind see-through pixels, and the ratio that
+// it needs.
+type Text struct {
+	Color    css.RGBA
+	Backdrop [3]uint8
+	Need     float64
+}
+
+// Under measures the text over the pixels of rect (device px of img, premultiplied).
+// Without pixels every ratio is 21.
+func (x Text) Under(img *image.RGBA, rect image.Rectangle) Spread {
+	text, backdrop, need := x.Color, x.Backdrop, x.Need
 	rect = rect.Intersect(img.Rect)
 	s := Spread{Worst: 21, Low: 21, Pixels: rect.Dx() * rect.Dy()}
 	if s.Pixels == 0 {

@@ -47,19 +47,20 @@ func TestUnder(t *testing.T) {
 		img.SetRGBA(i%10, i/10, c)
 	}
 	white := css.RGBA{R: 1, G: 1, B: 1, A: 1}
-	s := Under(img, img.Rect, white, [3]uint8{}, 4.5)
+	s := Text{white, [3]uint8{}, 4.5}.Under(img, img.Rect)
 	if s.Worst != 1 || s.Below != 0.10 || s.Pixels != 100 || math.Abs(s.Low-4.48) > 0.011 {
 		t.Errorf("got %+v: want worst 1, low 4.48 (the sixth pixel), 10%% below", s)
 	}
-	if s = Under(img, image.Rect(0, 1, 10, 10), white, [3]uint8{}, 4.5); s.Worst < 20.99 || s.Below != 0 {
+	if s = (Text{white, [3]uint8{}, 4.5}).Under(img, image.Rect(0, 1, 10, 10)); s.Worst < 20.99 || s.Below != 0 {
 		t.Errorf("the black part alone: %+v", s)
 	}
 	// A clear picture shows the backdrop.
 	clear := image.NewRGBA(image.Rect(0, 0, 4, 4))
-	if s = Under(clear, clear.Rect, white, [3]uint8{0x77, 0x77, 0x77}, 4.5); math.Abs(s.Worst-4.48) > 0.005 || s.Below != 1 {
+	if s = (Text{white, [3]uint8{0x77, 0x77, 0x77}, 4.5}).Under(clear, clear.Rect); math.Abs(s.Worst-4.48) > 0.005 ||
+		s.Below != 1 {
 		t.Errorf("over a backdrop: %+v", s)
 	}
-	if s = Under(img, image.Rect(20, 20, 30, 30), white, [3]uint8{}, 4.5); s.Pixels != 0 || s.Low != 21 {
+	if s = (Text{white, [3]uint8{}, 4.5}).Under(img, image.Rect(20, 20, 30, 30)); s.Pixels != 0 || s.Low != 21 {
 		t.Errorf("outside: %+v", s)
 	}
 }

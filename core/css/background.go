@@ -47,8 +47,10 @@ func (i Image) String() string {
 }
 
 // KnownTypes are the picture types that the browser we compare with shows.
-var KnownTypes = []string{"image/jpeg", "image/png", "image/gif", "image/webp", "image/avif", "image/svg+xml", "image/bmp", "image/apng",
-	"image/jxl", "image/jpg", "image/pjpeg", "image/x-png", "image/x-icon", "image/vnd.microsoft.icon", "image/x-xbitmap"}
+var KnownTypes = []string{"image/jpeg", "image/png", "image/gif", "image/webp", "image/avif", "image/svg+xml",
+	"image/bmp", "image/apng",
+	"image/jxl", "image/jpg", "image/pjpeg", "image/x-png", "image/x-icon", "image/vnd.microsoft.icon",
+	"image/x-xbitmap"}
 
 // Pick returns the image that a browser chooses at a density, and the density
 // of that choice: the lowest one that is enough, else the highest; types it does
@@ -87,7 +89,8 @@ func (i *Image) Pick(density float64) (*Image, float64) {
 
 func (p *parser) startsImage() bool {
 	t := p.peek()
-	return t.kind == kURL || t.kind == kFunc && (slices.Contains(gradientNames, t.text) || isImageSet(t.text) || t.text == "url")
+	return t.kind == kURL || t.kind == kFunc && (slices.Contains(gradientNames, t.text) || isImageSet(t.text) ||
+		t.text == "url")
 }
 
 func isImageSet(name string) bool { return name == "image-set" || name == "-webkit-image-set" }
@@ -104,7 +107,8 @@ func (p *parser) image() (Image, error) {
 	case t.kind == kFunc && isImageSet(t.text):
 		p.i++
 		return p.imageSet()
-	case t.kind == kFunc && (t.text == "cross-fade" || t.text == "element" || t.text == "paint" || t.text == "-webkit-gradient"):
+	case t.kind == kFunc && (t.text == "cross-fade" || t.text == "element" || t.text == "paint" ||
+		t.text == "-webkit-gradient"):
 		return Image{}, &source.UnsupportedError{In: p.in, Msg: t.text + "() is not painted here", Off: t.off,
 			Hint: "use url(), a gradient or image-set()"}
 	}
@@ -290,7 +294,8 @@ func (p *parser) shorthand() (Background, error) {
 			break
 		}
 		if color != nil {
-			return b, &source.SyntaxError{In: p.in, Off: p.peek().off, Msg: "a colour may stand only in the last layer",
+			return b, &source.SyntaxError{In: p.in, Off: p.peek().off,
+				Msg:  "a colour may stand only in the last layer",
 				Hint: "write linear-gradient(colour, colour) for a colour on top"}
 		}
 	}

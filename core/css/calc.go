@@ -294,11 +294,13 @@ func (c *calcParser) function() (*node, dim, error) {
 		return nil, d, err
 	}
 	if least, most := o.arguments(); len(f.args) < least || len(f.args) > most {
-		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: t.text + "() has the wrong number of arguments"}
+		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: t.text +
+			"() has the wrong number of arguments"}
 	}
 	d, want := f.result(d)
 	if want != "" {
-		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: "the argument of " + t.text + "() is not " + want}
+		return nil, dim{}, &source.SyntaxError{In: c.in, Off: t.off, Msg: "the argument of " + t.text + "() is not " +
+			want}
 	}
 	return f, d, c.close()
 }

@@ -324,7 +324,8 @@ func (c Color) String() string {
 			}
 			return s
 		}
-		return fmt.Sprintf("rgb(%s %s %s / %s)", number(math.Round(r)), number(math.Round(g)), number(math.Round(b)), number(c.A))
+		return fmt.Sprintf("rgb(%s %s %s / %s)", number(math.Round(r)), number(math.Round(g)), number(math.Round(b)),
+			number(c.A))
 	}
 	part := func(i int, scale float64, unit string) string {
 		if c.Missing&(1<<i) != 0 {

@@ -21,7 +21,8 @@ var systemColors = map[string]uint32{
 	"selecteditemtext": 0xffffff, "visitedtext": 0x551a8b,
 }
 
-var colorFuncs = []string{"light-dark", "rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix"}
+var colorFuncs = []string{"light-dark", "rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color",
+	"color-mix"}
 
 func namedColor(name string) (Color, bool) {
 	name = strings.ToLower(name)
@@ -208,7 +209,8 @@ func (p *parser) colorParts(name string) (Color, error) {
 	}
 	c := Color{Space: space}
 	if p.peekIdent("from") {
-		return c, &source.UnsupportedError{In: p.in, Msg: "relative colours (from …) are not read here", Off: p.peek().off,
+		return c, &source.UnsupportedError{In: p.in, Msg: "relative colours (from …) are not read here",
+			Off:  p.peek().off,
 			Hint: "write the colour that results, or color-mix()"}
 	}
 	legacy := false
@@ -280,7 +282,8 @@ func (c Color) normalize() Color {
 }
 
 var colorFunctionSpaces = map[string]Space{"srgb": SRGB, "srgb-linear": SRGBLinear, "display-p3": DisplayP3,
-	"a98-rgb": A98RGB, "prophoto-rgb": ProPhotoRGB, "rec2020": Rec2020, "xyz": XYZD65, "xyz-d65": XYZD65, "xyz-d50": XYZD50}
+	"a98-rgb": A98RGB, "prophoto-rgb": ProPhotoRGB, "rec2020": Rec2020, "xyz": XYZD65, "xyz-d65": XYZD65,
+	"xyz-d50": XYZD50}
 
 // colorFunction parses color(space a b c / alpha); the name is taken.
 func (p *parser) colorFunction() (Color, error) {

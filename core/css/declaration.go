@@ -57,7 +57,8 @@ func ParseDeclarations(text string) ([]Declaration, error) {
 			}
 		}
 		end := i
-		if n := end; n-2 >= start && toks[n-1].kind == kIdent && strings.EqualFold(toks[n-1].text, "important") && rawIs(text, toks[n-2], "!") {
+		if n := end; n-2 >= start && toks[n-1].kind == kIdent && strings.EqualFold(toks[n-1].text, "important") &&
+			rawIs(text, toks[n-2], "!") {
 			d.Important = true
 			end -= 2
 		}
@@ -67,7 +68,8 @@ func ParseDeclarations(text string) ([]Declaration, error) {
 		d.ValueOff = toks[start].off
 		d.Value = text[d.ValueOff:toks[end-1].end]
 		if i+1 < len(toks) && i > start && missingSemicolon(text, toks[start:end]) {
-			return nil, &source.SyntaxError{In: d.Property, Text: d.Value, Msg: "a semicolon is missing between two declarations", Off: d.ValueOff}
+			return nil, &source.SyntaxError{In: d.Property, Text: d.Value,
+				Msg: "a semicolon is missing between two declarations", Off: d.ValueOff}
 		}
 		out = append(out, d)
 	}
@@ -270,7 +272,8 @@ func (p *parser) margin() (Margin, error) {
 	return Margin{Num: n}, err
 }
 
-var borderStyles = []string{"none", "hidden", "solid", "dashed", "dotted", "double", "groove", "ridge", "inset", "outset"}
+var borderStyles = []string{"none", "hidden", "solid", "dashed", "dotted", "double", "groove", "ridge", "inset",
+	"outset"}
 
 func (p *parser) borderStyle() (BorderStyle, error) {
 	w, ok := p.ident(borderStyles...)
@@ -355,7 +358,8 @@ func (p *parser) shadow() (Shadow, error) {
 		var err error
 		switch {
 		case p.peekIdent("inset"):
-			return sh, &source.UnsupportedError{In: p.in, Off: p.peek().off, Msg: "inset shadows are not painted here", Hint: "lay a gradient over the background instead"}
+			return sh, &source.UnsupportedError{In: p.in, Off: p.peek().off, Msg: "inset shadows are not painted here",
+				Hint: "lay a gradient over the background instead"}
 		case !lengths && p.startsNum():
 			lengths = true
 			n := 0
@@ -400,10 +404,14 @@ func init() {
 		"background-repeat":     bg((*parser).repeats, func(b *Background) *[]Repeats { return &b.Repeats }),
 		"background-attachment": bg((*parser).attachment, func(b *Background) *[]Attachment { return &b.Attachments }),
 		"background-blend-mode": bg((*parser).blend, func(b *Background) *[]Blend { return &b.Blends }),
-		"background-origin":     bg(func(p *parser) (Box, error) { return p.box(false) }, func(b *Background) *[]Box { return &b.Origins }),
-		"background-clip":       bg(func(p *parser) (Box, error) { return p.box(true) }, func(b *Background) *[]Box { return &b.Clips }),
-		"background-position-x": bg(func(p *parser) (Edge, error) { return p.axisPosition("left", "right") }, func(b *Background) *[]Edge { return &b.X }),
-		"background-position-y": bg(func(p *parser) (Edge, error) { return p.axisPosition("top", "bottom") }, func(b *Background) *[]Edge { return &b.Y }),
+		"background-origin": bg(func(p *parser) (Box, error) { return p.box(false) },
+			func(b *Background) *[]Box { return &b.Origins }),
+		"background-clip": bg(func(p *parser) (Box, error) { return p.box(true) },
+			func(b *Background) *[]Box { return &b.Clips }),
+		"background-position-x": bg(func(p *parser) (Edge, error) { return p.axisPosition("left", "right") },
+			func(b *Background) *[]Edge { return &b.X }),
+		"background-position-y": bg(func(p *parser) (Edge, error) { return p.axisPosition("top", "bottom") },
+			func(b *Background) *[]Edge { return &b.Y }),
 		"background-position": {
 			parse: func(p *parser, s *Style) error {
 				list, err := list(p, func() (Position, error) { return p.position(true) })
@@ -433,7 +441,8 @@ func init() {
 				dst.Background = from.Background
 				dst.Blends = blends
 			},
-			parts: []string{"background-color", "background-image", "background-size", "background-repeat", "background-attachment",
+			parts: []string{"background-color", "background-image", "background-size", "background-repeat",
+				"background-attachment",
 				"background-origin", "background-clip", "background-position-x", "background-position-y"},
 		},
 		"color": {
@@ -463,7 +472,8 @@ func init() {
 		"border-radius": {
 			parse: func(p *parser, s *Style) error { return p.radii(s) },
 			take:  func(dst, from *Style) { dst.Radii = from.Radii },
-			parts: []string{"border-top-left-radius", "border-top-right-radius", "border-bottom-right-radius", "border-bottom-left-radius"},
+			parts: []string{"border-top-left-radius", "border-top-right-radius", "border-bottom-right-radius",
+				"border-bottom-left-radius"},
 		},
 		"box-shadow": {
 			parse: func(p *parser, s *Style) error {
@@ -504,9 +514,12 @@ func init() {
 		at := i
 		properties["padding-"+side] = one(nonNegative(kindLengthPct), func(s *Style) *Num { return &s.Padding[at] })
 		properties["margin-"+side] = one((*parser).margin, func(s *Style) *Margin { return &s.Margin[at] })
-		properties["border-"+side+"-width"] = one((*parser).borderWidth, func(s *Style) *Num { return &s.Borders[at].Width })
-		properties["border-"+side+"-style"] = one((*parser).borderStyle, func(s *Style) *BorderStyle { return &s.Borders[at].Style })
-		properties["border-"+side+"-color"] = one((*parser).color, func(s *Style) *Color { return &s.Borders[at].Color })
+		properties["border-"+side+"-width"] = one((*parser).borderWidth,
+			func(s *Style) *Num { return &s.Borders[at].Width })
+		properties["border-"+side+"-style"] = one((*parser).borderStyle,
+			func(s *Style) *BorderStyle { return &s.Borders[at].Style })
+		properties["border-"+side+"-color"] = one((*parser).color,
+			func(s *Style) *Color { return &s.Borders[at].Color })
 		b := one((*parser).border, func(s *Style) *Border { return &s.Borders[at] })
 		for _, part := range []string{"width", "style", "color"} {
 			b.parts = append(b.parts, "border-"+side+"-"+part)
@@ -543,7 +556,8 @@ func (s *Style) Apply(d Declaration, parent *Style) error {
 	prop, ok := properties[d.Property]
 	if !ok {
 		if strings.HasPrefix(d.Property, "--") || strings.HasPrefix(d.Property, "-") {
-			return &source.UnsupportedError{In: d.Property, Msg: "custom and prefixed properties are not read here", Off: d.Off}
+			return &source.UnsupportedError{In: d.Property, Msg: "custom and prefixed properties are not read here",
+				Off: d.Off}
 		}
 		return &source.SyntaxError{Text: d.Property, Want: "a property that a box takes here", Off: d.Off,
 			Hint: propertyHint(d.Property)}
@@ -593,7 +607,8 @@ func (s *Style) set(p *parser, prop property, parent *Style) error {
 }
 
 func propertyHint(name string) string {
-	if slices.Contains([]string{"width", "height", "min-width", "max-width", "min-height", "max-height", "aspect-ratio"}, name) {
+	if slices.Contains([]string{"width", "height", "min-width", "max-width", "min-height", "max-height",
+		"aspect-ratio"}, name) {
 		return "write " + name + " as a key of the box, beside css"
 	}
 	if near := source.Nearest(name, PropertyNames()); near != "" {

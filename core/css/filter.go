@@ -14,7 +14,8 @@ type Filter struct {
 // Filters is a filter list, applied in order.
 type Filters []Filter
 
-var filterNames = []string{"brightness", "contrast", "saturate", "grayscale", "sepia", "invert", "opacity", "hue-rotate", "blur"}
+var filterNames = []string{"brightness", "contrast", "saturate", "grayscale", "sepia", "invert", "opacity",
+	"hue-rotate", "blur"}
 
 // String prints the list as CSS.
 func (f Filters) String() string {

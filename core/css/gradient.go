@@ -173,12 +173,14 @@ func (p *parser) radialConfig(g *Gradient) (seen bool, err error) {
 		g.Sized, g.Radius = true, [2]Num{radii[0], radii[1]}
 	case len(radii) == 1 && !(shape && !g.Circle):
 		if radii[0].HasPercent() {
-			return seen, &source.SyntaxError{In: p.in, Off: p.peek().off, Msg: "the radius of a circle cannot be a percentage", Hint: "give two radii for an ellipse"}
+			return seen, &source.SyntaxError{In: p.in, Off: p.peek().off,
+				Msg: "the radius of a circle cannot be a percentage", Hint: "give two radii for an ellipse"}
 		}
 		g.Sized, g.Circle, g.Radius[0] = true, true, radii[0]
 		g.Radius[1] = radii[0]
 	case len(radii) > 0:
-		return seen, &source.SyntaxError{In: p.in, Off: p.peek().off, Msg: "a circle has one radius and an ellipse two"}
+		return seen, &source.SyntaxError{In: p.in, Off: p.peek().off,
+			Msg: "a circle has one radius and an ellipse two"}
 	}
 	if _, ok := p.ident("at"); ok {
 		seen = true

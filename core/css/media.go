@@ -274,7 +274,8 @@ func (p *parser) featureName() (name, prefix string, err error) {
 		}
 	}
 	if source.Nearest(name, mediaFeatures) == "" {
-		return "", "", &source.UnsupportedError{In: p.in, Off: t.off, Msg: fmt.Sprintf("the media feature %q is not evaluated here", t.text),
+		return "", "", &source.UnsupportedError{In: p.in, Off: t.off,
+			Msg:  fmt.Sprintf("the media feature %q is not evaluated here", t.text),
 			Hint: "conditions may use " + strings.Join(mediaFeatures, ", ")}
 	}
 	return "", "", p.failHint(t, "a media feature", mediaFeatures)

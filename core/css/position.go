@@ -304,7 +304,8 @@ func (p *parser) repeats() (Repeats, error) {
 	}
 	x, ok := one()
 	if !ok {
-		return Repeats{}, p.failHint(p.peek(), "a repeat style", append([]string{"repeat-x", "repeat-y"}, repeatNames[:]...))
+		return Repeats{}, p.failHint(p.peek(), "a repeat style",
+			append([]string{"repeat-x", "repeat-y"}, repeatNames[:]...))
 	}
 	y, ok := one()
 	if !ok {
@@ -396,7 +397,8 @@ const (
 	BlendLuminosity
 )
 
-var blendNames = [...]string{"normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
+var blendNames = [...]string{"normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge",
+	"color-burn",
 	"hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity"}
 
 func (b Blend) String() string { return blendNames[b] }

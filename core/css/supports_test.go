@@ -8,8 +8,9 @@ import (
 
 // notHere are declarations that the browser takes and we do not, with the reason.
 var notHere = map[string]string{
-	"background-image:-webkit-linear-gradient(top, red, blue)": "prefixed gradients have another geometry and are no longer written",
-	"background-clip:border-area":                              "one browser's draft",
+	"background-image:-webkit-linear-gradient(top, red, blue)": "prefixed gradients have another geometry and are " +
+		"no longer written",
+	"background-clip:border-area": "one browser's draft",
 }
 
 // Each line is Y or N, as CSS.supports of Chromium 156 answered, and a declaration.

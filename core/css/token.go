@@ -65,8 +65,7 @@ func tokenize(text string) ([]token, error) {
 		}
 		t := token{off: off, end: off + len(data), space: space}
 		s := string(data)
-		off += len(data)
-		space = false
+		off, space = off+len(data), false
 		switch tt {
 		case lex.WhitespaceToken, lex.CommentToken:
 			space = true
@@ -88,7 +87,8 @@ func tokenize(text string) ([]token, error) {
 			t.num, _ = strconv.ParseFloat(s[:n], 64)
 		case lex.StringToken:
 			if len(s) < 2 || s[len(s)-1] != s[0] || endsEscaped(s) {
-				return nil, &source.SyntaxError{Text: s, Msg: "the string " + strconv.Quote(s) + " is not closed", Off: t.off}
+				return nil, &source.SyntaxError{Text: s, Msg: "the string " + strconv.Quote(s) + " is not closed",
+					Off: t.off}
 			}
 			t.kind, t.text = kString, unescape(s[1:len(s)-1])
 		case lex.URLToken:
@@ -102,7 +102,8 @@ func tokenize(text string) ([]token, error) {
 			}
 			t.kind, t.text = kURL, unescape(inner)
 		case lex.BadURLToken, lex.BadStringToken:
-			return nil, &source.SyntaxError{Text: s, Want: "a whole url or string", Hint: "put quotes around it", Off: t.off}
+			return nil, &source.SyntaxError{Text: s, Want: "a whole url or string", Hint: "put quotes around it",
+				Off: t.off}
 		case lex.HashToken:
 			t.kind, t.text = kHash, unescape(s[1:])
 		case lex.CommaToken:

@@ -110,7 +110,8 @@ func habitsOf(ladders []*Ladder) (map[string][]byte, error) {
 			return nil, err
 		}
 		if w := img.Rect.Dx(); w > Habit {
-			img = picture.Scale(img, picture.Whole(img), Habit, max(img.Rect.Dy()*Habit/w, 1), picture.Scaling{})
+			img = picture.Scale(img, picture.Whole(img), image.Pt(Habit, max(img.Rect.Dy()*Habit/w, 1)),
+				picture.Scaling{})
 		}
 		var b bytes.Buffer
 		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: HabitQuality}); err != nil {
@@ -169,7 +170,8 @@ func newStage(store *picture.Store, pg *layout.Page, l *Ladder) (*stage, error) 
 	}
 	// The ideal: the source in exactly the px that are shown, never enlarged.
 	w, hh := min(int(s.land.Size.X*s.d+0.5), img.Rect.Dx()), min(int(s.land.Size.Y*s.d+0.5), img.Rect.Dy())
-	shown, err := s.show(picture.Scale(img, picture.Whole(img), max(w, 1), max(hh, 1), picture.Scaling{Wrap: l.Tiled}))
+	shown, err := s.show(picture.Scale(img, picture.Whole(img), image.Pt(max(w, 1), max(hh, 1)),
+		picture.Scaling{Wrap: l.Tiled}))
 	if err != nil {
 		return nil, err
 	}

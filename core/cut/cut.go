@@ -103,7 +103,8 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 		l.assign(p.Plan, &s.grids[i], &w, s.specs)
 	}
 	slices.SortFunc(s.ladders, func(a, b *Ladder) int {
-		return cmp.Or(cmp.Compare(a.Box.ID, b.Box.ID), cmp.Compare(a.Span.From, b.Span.From), cmp.Compare(a.Source, b.Source))
+		return cmp.Or(cmp.Compare(a.Box.ID, b.Box.ID), cmp.Compare(a.Span.From, b.Span.From),
+			cmp.Compare(a.Source, b.Source))
 	})
 	return s.ladders, nil
 }

@@ -43,13 +43,17 @@ func fixture(t *testing.T, text string) (*plan.Plan, *picture.Store) {
 		t.Fatal(err)
 	}
 	return p, picture.NewStore(fstest.MapFS{
-		"a.jpg":    {Data: photo(1200, 600, func(b *bytes.Buffer, m image.Image) error { return jpeg.Encode(b, m, nil) })},
+		"a.jpg": {Data: photo(1200, 600, func(b *bytes.Buffer,
+			m image.Image) error {
+			return jpeg.Encode(b, m, nil)
+		})},
 		"tile.png": {Data: photo(64, 64, func(b *bytes.Buffer, m image.Image) error { return png.Encode(b, m) })},
 		"v.svg":    {Data: []byte(`<svg xmlns="http://www.w3.org/2000/svg" width="10" height="10"/>`)},
 	})
 }
 
-const twoViewports = "viewports: {widths: 300-1000, heights: 700-900, densities: [1, 2], named: {small: 400x800@2, wide: 1000x800@1}}\n"
+const twoViewports = "viewports: {widths: 300-1000, heights: 700-900, densities: [1, 2], named: {small: 400x800@2, " +
+	"wide: 1000x800@1}}\n"
 
 // bruteForce tries every way to share files among items.
 func bruteForce(items []item, area float64, most int) float64 {
@@ -81,7 +85,8 @@ func TestRungsAreTheBest(t *testing.T) {
 		n := 1 + r.IntN(9)
 		items := make([]item, n)
 		for i := range items {
-			items[i] = item{0.05 + 0.95*r.Float64(), 0.2 + 0.8*r.Float64(), 0.2 + 0.8*r.Float64(), int32(r.IntN(2)), r.Float64()}
+			items[i] = item{0.05 + 0.95*r.Float64(), 0.2 + 0.8*r.Float64(), 0.2 + 0.8*r.Float64(), int32(r.IntN(2)),
+				r.Float64()}
 		}
 		slices.SortFunc(items, func(a, b item) int {
 			if a.scale < b.scale {
@@ -109,7 +114,8 @@ func TestRungsAreTheBest(t *testing.T) {
 // seen. A crop around p begins at p(1-c): with p = 1/3 that is c = 1/2.
 func TestHoldsByHand(t *testing.T) {
 	for _, c := range []struct{ from, to, p, want float64 }{
-		{1.0 / 6, 4.0 / 6, 1.0 / 3, 0.5}, {0, 0.25, 0, 0.25}, {0.75, 1, 1, 0.25}, {0.4, 0.6, 0.5, 0.2}, {0.3, 0.6, 0.5, 0.4}, {0, 1, 0.5, 1}, {0.2, 0.3, math.NaN(), 1},
+		{1.0 / 6, 4.0 / 6, 1.0 / 3, 0.5}, {0, 0.25, 0, 0.25}, {0.75, 1, 1, 0.25}, {0.4, 0.6, 0.5, 0.2},
+		{0.3, 0.6, 0.5, 0.4}, {0, 1, 0.5, 1}, {0.2, 0.3, math.NaN(), 1},
 	} {
 		if got := holds(c.from, c.to, c.p); math.Abs(got-c.want) > 1e-9 {
 			t.Errorf("%+v: %g", c, got)
@@ -129,7 +135,8 @@ func TestNeedsByHand(t *testing.T) {
 	for _, r := range []struct {
 		width, density float64
 		least          float64
-	}{{320, 1, 400.0 / 1200}, {400, 2, 800.0 / 1200}, {700, 1, 700.0 / 1200}, {1000, 1, 1000.0 / 1200}, {1000, 2, 1}, {1000, 3, 1}, {5000, 1, 1000.0 / 1200}} {
+	}{{320, 1, 400.0 / 1200}, {400, 2, 800.0 / 1200}, {700, 1, 700.0 / 1200}, {1000, 1, 1000.0 / 1200}, {1000, 2, 1},
+		{1000, 3, 1}, {5000, 1, 1000.0 / 1200}} {
 		rung := ls[0].At(&css.Env{Width: r.width, Height: 800, Density: r.density})
 		if k := float64(rung.Width) / rung.Part.W; k < r.least-1e-9 || k > 1+1e-9 {
 			t.Errorf("at %g@%g the file has %g px for each of the source, wanted %g", r.width, r.density, k, r.least)
@@ -164,7 +171,8 @@ func TestFilesServeEveryPart(t *testing.T) {
 	parts := 0
 	for _, l := range ls {
 		for _, r := range l.Rungs {
-			if r.Width > l.File.Width || r.Height > l.File.Height || r.Part.X < 0 || r.Part.X+r.Part.W > float64(l.File.Width)+1e-6 {
+			if r.Width > l.File.Width || r.Height > l.File.Height || r.Part.X < 0 ||
+				r.Part.X+r.Part.W > float64(l.File.Width)+1e-6 {
 				t.Errorf("%s: %dx%d of %v is more than the source has", l.Box.Name, r.Width, r.Height, r.Part)
 			}
 			if r.Partial(l.File) {
@@ -193,7 +201,8 @@ func TestFilesServeEveryPart(t *testing.T) {
 					landsAlike(t, l, r, q, v)
 					if q.Layer.Attachment == css.Fixed {
 						touch := scrolled(q, pg.Frame(l.Box.ID))
-						if want, _ := needOf(&touch, specOf(touch.Layer), p.Files.Floor(d)); float64(r.Width)/r.Part.W < want.scale*(1-1e-9) {
+						if want, _ := needOf(&touch, specOf(touch.Layer),
+							p.Files.Floor(d)); float64(r.Width)/r.Part.W < want.scale*(1-1e-9) {
 							t.Fatalf("%s at %s: too few px where it scrolls", l.Box.Name, v)
 						}
 						landsAlike(t, l, r, &touch, v)
@@ -222,15 +231,19 @@ func landsAlike(t *testing.T, l *Ladder, r *Rung, q *place.Placed, v plan.Viewpo
 	x, y := want.Origin.X+fx*want.Size.X, want.Origin.Y+fy*want.Size.Y
 	tol := 1e-6
 	if !r.Partial(l.File) {
-		tol = 1.01 * max(want.Size.X/float64(r.Width), want.Size.Y/float64(r.Height)) // whole files have whole px: half a px at each side
+		// whole files have whole px: half a px at each side
+		tol = 1.01 * max(want.Size.X/float64(r.Width), want.Size.Y/float64(r.Height))
 	}
-	if math.Abs(got.Size.X-fw*want.Size.X) > tol || math.Abs(got.Size.Y-fh*want.Size.Y) > tol || math.Abs(got.Origin.X-x) > tol || math.Abs(got.Origin.Y-y) > tol {
-		t.Fatalf("%s at %s: %dx%d of %v lands at %v %v, the whole one shows that part at %g,%g %gx%g", l.Box.Name, v, r.Width, r.Height, r.Part, got.Origin, got.Size, x, y, fw*want.Size.X, fh*want.Size.Y)
+	if math.Abs(got.Size.X-fw*want.Size.X) > tol || math.Abs(got.Size.Y-fh*want.Size.Y) > tol ||
+		math.Abs(got.Origin.X-x) > tol || math.Abs(got.Origin.Y-y) > tol {
+		t.Fatalf("%s at %s: %dx%d of %v lands at %v %v, the whole one shows that part at %g,%g %gx%g", l.Box.Name, v,
+			r.Width, r.Height, r.Part, got.Origin, got.Size, x, y, fw*want.Size.X, fh*want.Size.Y)
 	}
 	// What the whole picture paints, the file covers.
 	if want.Step == (place.Point{}) || !l.Tiled {
 		b := q.Landing.Painted
-		if got.Painted.X > b.X+tol || got.Painted.Y > b.Y+tol || got.Painted.Right() < b.Right()-tol || got.Painted.Bottom() < b.Bottom()-tol {
+		if got.Painted.X > b.X+tol || got.Painted.Y > b.Y+tol || got.Painted.Right() < b.Right()-tol ||
+			got.Painted.Bottom() < b.Bottom()-tol {
 			t.Fatalf("%s at %s: the file paints %v, the whole one %v", l.Box.Name, v, got.Painted, b)
 		}
 	}
@@ -238,8 +251,10 @@ func landsAlike(t *testing.T, l *Ladder, r *Rung, q *place.Placed, v plan.Viewpo
 
 // A portrait box under a landscape picture fetches the part that it shows.
 func TestPortraitFetchesAPart(t *testing.T) {
-	p, store := fixture(t, "viewports: {widths: 320-1600, heights: 800-850, densities: [1], named: {phone: {size: 390x844@1, share: 60%}, desktop: {size: 1440x820@1, share: 40%}}}\n"+
-		"boxes: [{name: d, height: 60vh, layers: [{image: a.jpg, size: cover, position: 60% 50%}]}]\n")
+	p, store := fixture(t,
+		"viewports: {widths: 320-1600, heights: 800-850, densities: [1], named: {phone: {size: 390x844@1, share: "+
+			"60%}, desktop: {size: 1440x820@1, share: 40%}}}\n"+
+			"boxes: [{name: d, height: 60vh, layers: [{image: a.jpg, size: cover, position: 60% 50%}]}]\n")
 	ls, err := Choose(context.Background(), p, store)
 	if err != nil {
 		t.Fatal(err)
@@ -256,7 +271,8 @@ func TestPortraitFetchesAPart(t *testing.T) {
 
 func TestFewerFilesWhereTheySaveLittle(t *testing.T) {
 	text := func(files string) string {
-		return twoViewports + "files: {" + files + "}\nboxes: [{name: d, height: 30vw, layers: [{image: a.jpg, size: cover}]}]\n"
+		return twoViewports + "files: {" + files +
+			"}\nboxes: [{name: d, height: 30vw, layers: [{image: a.jpg, size: cover}]}]\n"
 	}
 	count := func(files string) int {
 		p, store := fixture(t, text(files))
@@ -339,7 +355,8 @@ func TestMakeSharesCachesAndRepeats(t *testing.T) {
 	if a := ls[0].Rungs[0].Best(); a.Format != "svg" || a.Name[:2] != "v-" {
 		t.Errorf("the SVG became %s", a.Name)
 	}
-	dark, light := ls[3].At(&css.Env{Width: 1000, Height: 800, Density: 1}), ls[4].At(&css.Env{Width: 1000, Height: 800, Density: 1})
+	dark, light := ls[3].At(&css.Env{Width: 1000, Height: 800, Density: 1}),
+		ls[4].At(&css.Env{Width: 1000, Height: 800, Density: 1})
 	if a, b := len(dark.Best().Data), len(light.Best().Data); float64(a) > 0.7*float64(b) {
 		t.Errorf("under an 80%% scrim the file has %d bytes, without %d", a, b)
 	}

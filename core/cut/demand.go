@@ -101,7 +101,8 @@ func needOf(l *place.Placed, s spec, floor float64) (c cell, tiled bool) {
 	}
 	c.scale = min(fit.Scale(l, floor), 1)
 	// Cover fills the positioning area, so a crop must hold that as well as what is painted.
-	shown := [2]interval{{min(d.Area.X, d.Paint.X), max(d.Area.Right(), d.Paint.Right())}, {min(d.Area.Y, d.Paint.Y), max(d.Area.Bottom(), d.Paint.Bottom())}}
+	shown := [2]interval{{min(d.Area.X, d.Paint.X), max(d.Area.Right(), d.Paint.Right())},
+		{min(d.Area.Y, d.Paint.Y), max(d.Area.Bottom(), d.Paint.Bottom())}}
 	var tx, ty bool
 	c.across, tx = shown[0].need(d.Origin.X, d.Size.X, d.Step.X, s.x)
 	c.down, ty = shown[1].need(d.Origin.Y, d.Size.Y, d.Step.Y, s.y)
@@ -139,7 +140,8 @@ func covered(f *layout.Frame, n int) bool {
 	for i := range layers[:n] {
 		l := &layers[i]
 		g := l.Image.Gradient
-		if g == nil || len(layers[i].Plan.Filters) > 0 || l.Blend != css.BlendNormal || l.Size != css.SizeAuto || l.Attachment == css.Fixed ||
+		if g == nil || len(layers[i].Plan.Filters) > 0 || l.Blend != css.BlendNormal || l.Size != css.SizeAuto ||
+			l.Attachment == css.Fixed ||
 			l.Clip != css.BorderBox || l.Repeat != (css.Repeats{X: css.Tile, Y: css.Tile}) {
 			continue
 		}
@@ -277,7 +279,8 @@ func (s *demand) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladde
 		quality = s.Files.Quality
 	}
 	quality = max(quality-s.less, 75)
-	l := &Ladder{Box: f.Box, Span: p.Plan.Span, Source: key.url, File: p.File, Copy: p.File.Vector != nil, Quality: quality, Chosen: p.Layer.Image.Set != nil}
+	l := &Ladder{Box: f.Box, Span: p.Plan.Span, Source: key.url, File: p.File, Copy: p.File.Vector != nil,
+		Quality: quality, Chosen: p.Layer.Image.Set != nil}
 	var g grid
 	for t := range g {
 		g[t] = make([][]cell, len(s.Density))

@@ -67,11 +67,13 @@ func (m *maker) judge(l *Ladder, r *Rung) *judge {
 func (j *judge) signature() string {
 	var b strings.Builder
 	st := &j.f.Values.Style
-	fmt.Fprintf(&b, "%s %v %v %v %v %v %s %v %v", j.r.Judge, j.part, j.f.Border, j.f.Edge, j.f.Pad, j.shown, st.Background.Color, st.Borders, st.Radii)
+	fmt.Fprintf(&b, "%s %v %v %v %v %v %s %v %v", j.r.Judge, j.part, j.f.Border, j.f.Edge, j.f.Pad, j.shown,
+		st.Background.Color, st.Borders, st.Radii)
 	for i := range j.f.Values.Layers() {
 		l := &j.f.Values.Layers()[i]
 		img, density := l.Image.Pick(j.r.Judge.Density)
-		fmt.Fprintf(&b, "\n%s %g %s %s %s %v %v %v %s %s", img, density, l.Position, l.Size, l.Repeat, l.Origin, l.Clip, l.Attachment, l.Blend, l.Plan.Filters)
+		fmt.Fprintf(&b, "\n%s %g %s %s %s %v %v %v %s %s", img, density, l.Position, l.Size, l.Repeat, l.Origin,
+			l.Clip, l.Attachment, l.Blend, l.Plan.Filters)
 		if img.IsURL && img.URL != j.l.Source {
 			if f, err := j.store.File(img.URL); err == nil {
 				fmt.Fprintf(&b, " %x", sha256.Sum256(f.Data()))

@@ -342,7 +342,8 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 		r.judges()
 	}
 	slices.SortFunc(l.Rungs, func(a, b *Rung) int {
-		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Part.X, b.Part.X), cmp.Compare(a.Part.Y, b.Part.Y))
+		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Part.X, b.Part.X),
+			cmp.Compare(a.Part.Y, b.Part.Y))
 	})
 	l.bands(p, &rungs)
 }

@@ -230,7 +230,8 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 	j := m.judge(l, r)
 	files := m.p.Files
 	h := sha256.New()
-	fmt.Fprintf(h, "%s/%s/%s/%v/%d/%d/%v/%v/%v/%v/%v/%v/%v/%s", version, codec.Version, w.hash, r.Part, r.Width, r.Height,
+	fmt.Fprintf(h, "%s/%s/%s/%v/%d/%d/%v/%v/%v/%v/%v/%v/%v/%s", version, codec.Version, w.hash, r.Part, r.Width,
+		r.Height,
 		l.Tiled, l.Copy, files.Sharpen, l.Quality, files.Formats, m.opt.Thorough, guess, j.signature())
 	key := hex.EncodeToString(h.Sum(nil))
 	m.mu.Lock()
@@ -242,7 +243,8 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 	m.mu.Unlock()
 	o.Do(func() {
 		if m.opt.Cache != nil {
-			if data, ok := m.opt.Cache.Get(key); ok && gob.NewDecoder(bytes.NewReader(data)).Decode(&o.made) == nil && len(o.Files) > 0 {
+			if data, ok := m.opt.Cache.Get(key); ok && gob.NewDecoder(bytes.NewReader(data)).Decode(&o.made) == nil &&
+				len(o.Files) > 0 {
 				return
 			}
 		}
@@ -304,7 +306,8 @@ func (c *coding) code() (made, error) {
 	if err != nil {
 		return made{}, err
 	}
-	c.ideal = picture.Scale(img, r.Part, r.Width, r.Height, picture.Scaling{Wrap: l.Tiled && !r.Partial(l.File), Sharpen: c.p.Files.Sharpen})
+	c.ideal = picture.Scale(img, r.Part, image.Pt(r.Width, r.Height),
+		picture.Scaling{Wrap: l.Tiled && !r.Partial(l.File), Sharpen: c.p.Files.Sharpen})
 	if err := c.judge.look(c.ideal); err != nil {
 		return made{}, err
 	}
@@ -431,7 +434,8 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		}
 		a := Asset{Format: format, Data: data, Score: score, Quality: q}
 		good := score >= s.want-slack/10
-		if best.Data == nil || good && (best.Score < s.want-slack/10 || len(data) < len(best.Data)) || !good && best.Score < score && best.Score < s.want-slack/10 {
+		if best.Data == nil || good && (best.Score < s.want-slack/10 || len(data) < len(best.Data)) || !good &&
+			best.Score < score && best.Score < s.want-slack/10 {
 			best = a
 		}
 		if good {
@@ -444,7 +448,8 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 				h.slope = min(slope, 2)
 			}
 		}
-		if good && (score < s.want+slack || i > enough || i == enough && hi-lo <= 12 && score < s.want+2*slack) || hi-lo <= 1 || i == most {
+		if good && (score < s.want+slack || i > enough || i == enough && hi-lo <= 12 && score < s.want+2*slack) ||
+			hi-lo <= 1 || i == most {
 			s.tried = append(s.tried, tried{format, best.Quality, h.slope})
 			return best, nil
 		}

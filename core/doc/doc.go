@@ -55,7 +55,8 @@ func Parse(file *source.File) (*Doc, error) {
 		return d, nil
 	}
 	if len(f.Docs) > 1 {
-		return nil, &source.SyntaxError{Span: d.at(f.Docs[1].Body), Msg: "there is one document in a file; a second one begins here"}
+		return nil, &source.SyntaxError{Span: d.at(f.Docs[1].Body),
+			Msg: "there is one document in a file; a second one begins here"}
 	}
 	d.index(f.Docs[0].Body.GetToken())
 	ast.Walk(r, f.Docs[0].Body)
@@ -145,7 +146,8 @@ func quoted(value, old string, flow bool) string {
 	switch {
 	case old != "" && old[0] == '\'':
 		return "'" + strings.ReplaceAll(value, "'", "''") + "'"
-	case old != "" && old[0] == '"', token.IsNeedQuoted(value), strings.Contains(value, " #"), strings.Contains(value, ": "),
+	case old != "" && old[0] == '"', token.IsNeedQuoted(value), strings.Contains(value, " #"),
+		strings.Contains(value, ": "),
 		flow && strings.ContainsAny(value, ",[]{}"):
 		return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(value) + `"`
 	}

@@ -61,7 +61,8 @@ func TestSetKeepsTheRest(t *testing.T) {
 func TestPlaces(t *testing.T) {
 	d := parse(t, example)
 	for path, want := range map[string]string{
-		"boxes/0/name": "p.yaml:5:11", "boxes/0/layers/0/note": "p.yaml:8:35", "boxes/0/layers/1/position": "p.yaml:9:19", "boxes/0/layers/0": "p.yaml:8:10",
+		"boxes/0/name": "p.yaml:5:11", "boxes/0/layers/0/note": "p.yaml:8:35",
+		"boxes/0/layers/1/position": "p.yaml:9:19", "boxes/0/layers/0": "p.yaml:8:10",
 	} {
 		if got := d.Root().Find(strings.Split(path, "/")...).Span.String(); got != want {
 			t.Errorf("%s is at %s, want %s", path, got, want)
@@ -117,9 +118,10 @@ func FuzzSet(f *testing.F) {
 	f.Add("a: b\r\nc: [d, 'e', \"f\"]\r\n", "x # y")
 	f.Add("a: b\n  c\nd: e\n", "- x")
 	f.Fuzz(func(t *testing.T, text, value string) {
-		if len(text) > 2000 || strings.ContainsAny(value, "\n\r\t\x00") || strings.ContainsFunc(value, func(r rune) bool {
-			return r < ' ' || r == 0x7f || r == 0xfffd || r == 0x85 || r == 0x2028 || r == 0x2029 || r == 0xfeff
-		}) {
+		if len(text) > 2000 || strings.ContainsAny(value, "\n\r\t\x00") || strings.ContainsFunc(value,
+			func(r rune) bool {
+				return r < ' ' || r == 0x7f || r == 0xfffd || r == 0x85 || r == 0x2028 || r == 0x2029 || r == 0xfeff
+			}) {
 			return
 		}
 		d, err := Parse(source.NewFile("p", text))

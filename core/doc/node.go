@@ -61,7 +61,8 @@ func (d *Doc) at(n ast.Node) source.Span {
 // wrap resolves anchors, aliases and tags.
 func (r *reader) wrap(n ast.Node, parent *Node) (*Node, error) {
 	if r.nodes++; r.nodes > maxNodes {
-		return nil, &source.LimitError{Span: r.doc.at(n), Msg: fmt.Sprintf("the file has more than %d values", maxNodes)}
+		return nil, &source.LimitError{Span: r.doc.at(n),
+			Msg: fmt.Sprintf("the file has more than %d values", maxNodes)}
 	}
 	switch v := n.(type) {
 	case *ast.AnchorNode:
@@ -70,7 +71,8 @@ func (r *reader) wrap(n ast.Node, parent *Node) (*Node, error) {
 		name := v.Value.GetToken().Value
 		target, ok := r.anchors[name]
 		if !ok {
-			return nil, &source.SyntaxError{Span: r.doc.at(n), Text: "*" + name, Want: "an anchor that stands before it"}
+			return nil, &source.SyntaxError{Span: r.doc.at(n), Text: "*" + name,
+				Want: "an anchor that stands before it"}
 		}
 		return r.wrap(target, parent)
 	case *ast.TagNode:
@@ -136,7 +138,8 @@ func (n *Node) Pairs() ([]Pair, error) {
 	var out []Pair
 	for _, v := range values {
 		if _, ok := v.Key.(*ast.MergeKeyNode); ok {
-			return nil, &source.UnsupportedError{Span: n.doc.at(v.Key), Msg: "merge keys (<<) are not used here", Hint: "an alias may stand for a whole value"}
+			return nil, &source.UnsupportedError{Span: n.doc.at(v.Key), Msg: "merge keys (<<) are not used here",
+				Hint: "an alias may stand for a whole value"}
 		}
 		key := v.Key.GetToken().Value
 		val, err := n.r.wrap(v.Value, n)

@@ -20,10 +20,13 @@ func TestStatementsSayWhatMatters(t *testing.T) {
 		want []string
 	}{
 		{"nothing", func(*Set) {}, nil},
-		{"neither matters", func(s *Set) { all(s, 0, Run{400, 500}); all(s, 1, Run{400, 500}) }, []string{"400-500 px"}},
+		{"neither matters", func(s *Set) { all(s, 0, Run{400, 500}); all(s, 1, Run{400, 500}) },
+			[]string{"400-500 px"}},
 		{"one width", func(s *Set) { all(s, 0, Run{400, 400}); all(s, 1, Run{400, 400}) }, []string{"400 px"}},
-		{"density matters", func(s *Set) { all(s, 1, Run{400, 500}, Run{700, 800}) }, []string{"400-500, 700-800 px at density 2"}},
-		{"one height", func(s *Set) { s.Add(0, 1, []Run{{400, 500}}); s.Add(1, 1, []Run{{400, 500}}) }, []string{"400-500 px in windows 700 px high"}},
+		{"density matters", func(s *Set) { all(s, 1, Run{400, 500}, Run{700, 800}) },
+			[]string{"400-500, 700-800 px at density 2"}},
+		{"one height", func(s *Set) { s.Add(0, 1, []Run{{400, 500}}); s.Add(1, 1, []Run{{400, 500}}) },
+			[]string{"400-500 px in windows 700 px high"}},
 		{"low windows", func(s *Set) {
 			for di := range 2 {
 				s.Add(di, 0, []Run{{400, 500}})

@@ -79,7 +79,10 @@ func (s *Set) Statements(g Grid) []Statement {
 	for d := range g.Densities {
 		// A density that fails as a wider seen one does, as far as it is seen, goes
 		// with that one.
-		at := slices.IndexFunc(groups, func(o group) bool { return s.alike(o.densities[0], d, g.Seen, len(g.Heights)) })
+		at := slices.IndexFunc(groups, func(o group) bool {
+			return s.alike(o.densities[0], d, g.Seen,
+				len(g.Heights))
+		})
 		if at < 0 {
 			groups = append(groups, s.group(d, &g))
 			continue

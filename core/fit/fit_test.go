@@ -38,11 +38,13 @@ func TestNeededIsOfTheLargerAxis(t *testing.T) {
 }
 
 func TestThresholds(t *testing.T) {
-	l := place.Landing{Sharp: 0.9994, Bare: 0.0005, InView: 0.9994, Repeats: place.Point{X: 1.002, Y: 3}, Step: place.Point{X: 10}}
+	l := place.Landing{Sharp: 0.9994, Bare: 0.0005, InView: 0.9994, Repeats: place.Point{X: 1.002, Y: 3},
+		Step: place.Point{X: 10}}
 	if !Soft(&l, 1) || !Bare(&l) || !KeepCut(&l) || !Tiled(&l) || TiledY(&l) {
 		t.Errorf("just beyond: %v %v %v %v %v", Soft(&l, 1), Bare(&l), KeepCut(&l), Tiled(&l), TiledY(&l))
 	}
-	l = place.Landing{Sharp: 0.9996, Bare: 0.0004, InView: 0.9996, Repeats: place.Point{X: 1.0005}, Step: place.Point{X: 10}}
+	l = place.Landing{Sharp: 0.9996, Bare: 0.0004, InView: 0.9996, Repeats: place.Point{X: 1.0005},
+		Step: place.Point{X: 10}}
 	if Soft(&l, 1) || Bare(&l) || KeepCut(&l) || Tiled(&l) {
 		t.Errorf("just within: %v %v %v %v", Soft(&l, 1), Bare(&l), KeepCut(&l), Tiled(&l))
 	}
@@ -64,7 +66,8 @@ func TestThresholds(t *testing.T) {
 }
 
 func TestStrip(t *testing.T) {
-	for text, want := range map[string]bool{"repeat-x": true, "no-repeat": false, "repeat": false, "no-repeat round": true} {
+	for text, want := range map[string]bool{"repeat-x": true, "no-repeat": false, "repeat": false,
+		"no-repeat round": true} {
 		r, err := css.ParseRepeat(text)
 		if err != nil || Strip(&css.Layer{Repeat: r}) != want {
 			t.Errorf("%s: %v, want %v", text, !want, want)

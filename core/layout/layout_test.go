@@ -28,11 +28,14 @@ func TestBoxesByHand(t *testing.T) {
 		{"centred column", "page: {max-width: 600px, margin: 0 auto}\nboxes: [{name: a, width: 50%, height: 10px}]",
 			map[string]Rect{"page": {200, 0, 600, 10}, "a": {200, 0, 300, 10}}},
 		// padding 20 and border 5 move the boxes; the page is 600 wide with them
-		{"page padding and border", "page: {width: 600px, padding: 20px, border: 5px solid red}\nboxes: [{name: a, height: 10px}]",
+		{"page padding and border",
+			"page: {width: 600px, padding: 20px, border: 5px solid red}\nboxes: [{name: a, height: 10px}]",
 			map[string]Rect{"page": {0, 0, 600, 60}, "a": {25, 25, 550, 10}}},
-		{"margins collapse", "boxes: [{name: a, height: 10px, margin: 0 0 30px}, {name: b, height: 10px, margin: 20px 0 0}]",
+		{"margins collapse",
+			"boxes: [{name: a, height: 10px, margin: 0 0 30px}, {name: b, height: 10px, margin: 20px 0 0}]",
 			map[string]Rect{"a": {0, 0, 1000, 10}, "b": {0, 40, 1000, 10}}},
-		{"negative margins", "boxes: [{name: a, height: 50px, margin: 0 0 30px}, {name: b, height: 10px, margin: -20px 0 0}]",
+		{"negative margins",
+			"boxes: [{name: a, height: 50px, margin: 0 0 30px}, {name: b, height: 10px, margin: -20px 0 0}]",
 			map[string]Rect{"b": {0, 60, 1000, 10}}},
 		// the first box's margin goes through an open page
 		{"margin through the page", "page: {width: 500px}\nboxes: [{name: a, height: 10px, margin: 40px 0}]",
@@ -40,17 +43,26 @@ func TestBoxesByHand(t *testing.T) {
 		{"margin stops at padding", "page: {padding: 1px 0}\nboxes: [{name: a, height: 10px, margin: 40px 0}]",
 			map[string]Rect{"page": {0, 0, 1000, 92}, "a": {0, 41, 1000, 10}}},
 		// limits: 70vw = 700 > 500; height 5px < 20px
-		{"limits", "boxes: [{name: a, width: 70vw, max-width: 500px, height: 5px, min-height: 20px}]", map[string]Rect{"a": {0, 0, 500, 20}}},
+		{"limits", "boxes: [{name: a, width: 70vw, max-width: 500px, height: 5px, min-height: 20px}]",
+			map[string]Rect{"a": {0, 0, 500, 20}}},
 		{"ratio", "boxes: [{name: a, width: 50%, aspect-ratio: 16 / 9}]", map[string]Rect{"a": {0, 0, 500, 281.25}}},
-		{"auto margin left", "boxes: [{name: a, width: 400px, height: 1px, margin: 0 10px 0 auto}]", map[string]Rect{"a": {590, 0, 400, 1}}},
+		{"auto margin left", "boxes: [{name: a, width: 400px, height: 1px, margin: 0 10px 0 auto}]",
+			map[string]Rect{"a": {590, 0, 400, 1}}},
 		// table: 100 + (1000-500)/(1500-500)*(300-100) = 200
-		{"height table", "boxes: [{name: a, height: {500: 100px, 1500: 300px}}]", map[string]Rect{"a": {0, 0, 1000, 200}}},
-		{"full bleed out of the column", "page: {width: 600px, margin: 0 auto}\nboxes: [{name: a, width: 100vw, height: 1px, margin: 0 calc(50% - 50vw)}]",
+		{"height table", "boxes: [{name: a, height: {500: 100px, 1500: 300px}}]",
+			map[string]Rect{"a": {0, 0, 1000, 200}}},
+		{"full bleed out of the column",
+			"page: {width: 600px, margin: 0 auto}\nboxes: [{name: a, width: 100vw, height: 1px, margin: 0 calc(50% " +
+				"- 50vw)}]",
 			map[string]Rect{"a": {0, 0, 1000, 1}}},
-		{"percentage padding is of the width", "boxes: [{name: a, height: 0, padding: 10%}]", map[string]Rect{"a": {0, 0, 1000, 200}}},
-		{"canvas fills the window", "canvas: {css: 'background: red'}\nboxes: [{name: a, height: 10px}]", map[string]Rect{"canvas": {0, 0, 1000, 800}}},
-		{"canvas grows with the page", "canvas: {css: 'background: red'}\nboxes: [{name: a, height: 900px}]", map[string]Rect{"canvas": {0, 0, 1000, 900}}},
-		{"short canvas", "canvas: {min-height: 0px, css: 'background: red'}\nboxes: [{name: a, height: 10px}]", map[string]Rect{"canvas": {0, 0, 1000, 10}}},
+		{"percentage padding is of the width", "boxes: [{name: a, height: 0, padding: 10%}]",
+			map[string]Rect{"a": {0, 0, 1000, 200}}},
+		{"canvas fills the window", "canvas: {css: 'background: red'}\nboxes: [{name: a, height: 10px}]",
+			map[string]Rect{"canvas": {0, 0, 1000, 800}}},
+		{"canvas grows with the page", "canvas: {css: 'background: red'}\nboxes: [{name: a, height: 900px}]",
+			map[string]Rect{"canvas": {0, 0, 1000, 900}}},
+		{"short canvas", "canvas: {min-height: 0px, css: 'background: red'}\nboxes: [{name: a, height: 10px}]",
+			map[string]Rect{"canvas": {0, 0, 1000, 10}}},
 	}
 	for _, r := range rows {
 		p := parse(t, r.plan)
@@ -80,7 +92,8 @@ func TestBordersAreWholeDevicePixels(t *testing.T) {
 }
 
 func TestTextAreasAreOfThePaddingBox(t *testing.T) {
-	p := parse(t, "boxes: [{name: a, width: 220px, height: 120px, border: 10px solid red, text: [{area: {left: 10%, bottom: 20px, width: 50%, height: 30px}}, {area: {left: 5px, right: 15px, top: 0}}]}]")
+	p := parse(t, "boxes: [{name: a, width: 220px, height: 120px, border: 10px solid red, text: [{area: {left: "+
+		"10%, bottom: 20px, width: 50%, height: 30px}}, {area: {left: 5px, right: 15px, top: 0}}]}]")
 	f := At(p, plan.Viewport{Width: 400, Height: 300, Density: 1}, Exact).Frame(0)
 	// padding box 200 x 100 at 10, 10: left 20, width 100; top 100-20-30 = 50
 	if got := f.TextRect(&f.Values.Text[0]); got != (Rect{30, 60, 100, 30}) {
@@ -94,7 +107,8 @@ func TestTextAreasAreOfThePaddingBox(t *testing.T) {
 func BenchmarkLayout20Boxes(b *testing.B) {
 	text := "tourmaline: 1\nboxes:\n"
 	for i := range 20 {
-		text += "  - {name: b" + string(rune('a'+i)) + ", height: 'max(20rem, 50vh)', padding: 2rem 5%, margin: 1rem auto, max-width: 80rem}\n"
+		text += "  - {name: b" + string(rune('a'+i)) +
+			", height: 'max(20rem, 50vh)', padding: 2rem 5%, margin: 1rem auto, max-width: 80rem}\n"
 	}
 	p, err := plan.Parse("p", []byte(text))
 	if err != nil {

@@ -18,8 +18,10 @@ import (
 // benchmarkBox paints a box of 1440x900 at density 1 again and again; MB/s are of
 // the four bytes of a px. Run with -cpu 1 for one core.
 func benchmarkBox(b *testing.B, css string) {
-	store := testStoreWith(map[string]image.Image{"big.png": gradientPicture(2560, 1600), "tile.png": gradientPicture(64, 64), "dot.png": gradientPicture(1, 1)})
-	p, err := plan.Parse("p", []byte(fmt.Sprintf("tourmaline: 1\nboxes:\n  - {name: a, width: 1440px, height: 900px, css: '%s'}\n", css)))
+	store := testStoreWith(map[string]image.Image{"big.png": gradientPicture(2560, 1600),
+		"tile.png": gradientPicture(64, 64), "dot.png": gradientPicture(1, 1)})
+	p, err := plan.Parse("p",
+		[]byte(fmt.Sprintf("tourmaline: 1\nboxes:\n  - {name: a, width: 1440px, height: 900px, css: '%s'}\n", css)))
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -81,7 +83,8 @@ func BenchmarkPaintCover2560x1600To1440x900(b *testing.B) {
 	benchmarkBox(b, "background: url(big.png) center / cover")
 }
 func BenchmarkPaintMultiply1440x900(b *testing.B) {
-	benchmarkBox(b, "background: linear-gradient(red, blue), url(big.png) center / cover; background-blend-mode: multiply")
+	benchmarkBox(b, "background: linear-gradient(red, blue), url(big.png) center / cover; background-blend-mode: "+
+		"multiply")
 }
 
 // The same scaling by golang.org/x/image/draw, for comparison in the same run.

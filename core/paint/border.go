@@ -39,7 +39,8 @@ func (c *canvas) border(f *layout.Frame, k float64) {
 		if width[side] == 0 {
 			continue
 		}
-		s := borderSide{canvas: c, outer: image.Rect(x0, y0, x1, y1), radii: OuterRadii(f, k), width: width, side: side, colour: colours[side]}
+		s := borderSide{canvas: c, outer: image.Rect(x0, y0, x1, y1), radii: OuterRadii(f, k), width: width,
+			side: side, colour: colours[side]}
 		sides := []int{side}
 		if same {
 			s.side, sides = -1, []int{0, 1, 2, 3}
@@ -89,7 +90,8 @@ func shade(c css.RGBA, light bool) css.RGBA {
 // insetClip is the outer shape less the given widths.
 func insetClip(outer image.Rectangle, radii [4][2]float64, in [4]float64) *clip {
 	r := innerRadii(radii, in, 1)
-	return &clip{bounds: image.Rect(outer.Min.X+int(in[3]), outer.Min.Y+int(in[0]), outer.Max.X-int(in[1]), outer.Max.Y-int(in[2])), radii: r, round: r != [4][2]float64{}}
+	return &clip{bounds: image.Rect(outer.Min.X+int(in[3]), outer.Min.Y+int(in[0]), outer.Max.X-int(in[1]),
+		outer.Max.Y-int(in[2])), radii: r, round: r != [4][2]float64{}}
 }
 
 // borderSide paints one side (0 to 3) or all (-1) of a ring.
@@ -168,7 +170,8 @@ func (s *borderSide) share(x, y int) float64 {
 }
 
 func (s *borderSide) nearest(x, y float64) int {
-	d := [4]float64{y - float64(s.outer.Min.Y), float64(s.outer.Max.X) - x, float64(s.outer.Max.Y) - y, x - float64(s.outer.Min.X)}
+	d := [4]float64{y - float64(s.outer.Min.Y), float64(s.outer.Max.X) - x, float64(s.outer.Max.Y) - y,
+		x - float64(s.outer.Min.X)}
 	best, bestV := -1, math.Inf(1)
 	for i := range 4 {
 		if s.width[i] == 0 {

@@ -37,10 +37,12 @@ var exceptions = map[string]string{
 	"cover-56": oneStep, "space-round-67": oneStep, "tile-00": oneStep,
 	"fixed-31": "a fixed picture that repeats, enlarged 90 times, over the edge of two copies: what is filtered there",
 	"tile-42":  "a tile of 1.5 px made of a picture of 60: which of two tiny levels is taken",
-	"blend-21": "colour burn divides by channels near 0, where the dithering of the gradient by one level is magnified",
+	"blend-21": "colour burn divides by channels near 0, where the dithering of the gradient by one level is " +
+		"magnified",
 }
 
-const oneStep = "a row or column of px lies on the border of two of the browser's 16 blend steps, and float noise decides; a picture of 7 px enlarged 20 times shows it"
+const oneStep = "a row or column of px lies on the border of two of the browser's 16 blend steps, and float noise " +
+	"decides; a picture of 7 px enlarged 20 times shows it"
 
 // mostExceptions keeps the list under one case in a hundred.
 const mostExceptions = 6
@@ -52,10 +54,14 @@ func pagesOf(cases []testCase) [][]testCase {
 // html is one page: a cell at whole px for each case, its box inside.
 func pageHTML(cases []testCase) string {
 	var b strings.Builder
-	b.WriteString("<!DOCTYPE html><meta charset=utf-8><style>html,body{margin:0} body{height:" + fmt.Sprint(windowH) + "px;overflow:hidden} .c{position:absolute;overflow:hidden;display:flow-root} .b{box-sizing:border-box}</style>\n")
+	b.WriteString("<!DOCTYPE html><meta charset=utf-8><style>html,body{margin:0} body{height:" + fmt.Sprint(windowH) +
+		"px;overflow:hidden} .c{position:absolute;overflow:hidden;display:flow-root} " +
+		".b{box-sizing:border-box}</style>\n")
 	for i, c := range cases {
-		fmt.Fprintf(&b, "<div class=c style=\"left:%dpx;top:%dpx;width:%dpx;height:%dpx\"><div class=b style='width:%s;height:%s;margin:%s;%s'></div></div>\n",
-			i%columns*cellW, i/columns*cellH, cellW, cellH, c.width, c.height, c.margin, strings.ReplaceAll(c.css, "'", "\""))
+		fmt.Fprintf(&b, "<div class=c style=\"left:%dpx;top:%dpx;width:%dpx;height:%dpx\"><div class=b "+
+			"style='width:%s;height:%s;margin:%s;%s'></div></div>\n",
+			i%columns*cellW, i/columns*cellH, cellW, cellH, c.width, c.height, c.margin,
+			strings.ReplaceAll(c.css, "'", "\""))
 	}
 	return b.String()
 }
@@ -69,7 +75,8 @@ func ours(t testing.TB, cases []testCase, store *picture.Store) (*image.RGBA, []
 	boxes := make([]image.Rectangle, len(cases))
 	for i, c := range cases {
 		x, y := i%columns*cellW, i/columns*cellH
-		text := fmt.Sprintf("tourmaline: 1\npage: {margin: 0 0 0 %dpx, padding: %dpx 0 0, width: %dpx}\nboxes:\n  - name: b\n    width: %s\n    height: %s\n    margin: %s\n    css: |\n      %s\n",
+		text := fmt.Sprintf("tourmaline: 1\npage: {margin: 0 0 0 %dpx, padding: %dpx 0 0, width: %dpx}\nboxes:\n  "+
+			"- name: b\n    width: %s\n    height: %s\n    margin: %s\n    css: |\n      %s\n",
 			x, y, cellW, c.width, c.height, c.margin, c.css)
 		p, err := plan.Parse("case", []byte(text))
 		if err != nil {
@@ -95,7 +102,9 @@ func ours(t testing.TB, cases []testCase, store *picture.Store) (*image.RGBA, []
 // window itself is unscrolled, and at fractional densities some px larger, while
 // its picture is taken.
 func shootFramed(t testing.TB, dir, page string, density float64) *image.RGBA {
-	frame := fmt.Sprintf("<!DOCTYPE html><style>body{margin:0}iframe{display:block;border:0;width:%dpx;height:%dpx}</style><iframe src=%q></iframe>", windowW, windowH, page)
+	frame := fmt.Sprintf("<!DOCTYPE "+
+		"html><style>body{margin:0}iframe{display:block;border:0;width:%dpx;height:%dpx}</style><iframe "+
+		"src=%q></iframe>", windowW, windowH, page)
 	path := filepath.Join(dir, "frame.html")
 	if err := os.WriteFile(path, []byte(frame), 0o644); err != nil {
 		t.Fatal(err)
@@ -189,7 +198,8 @@ func dump(t *testing.T, c *testCase, got, want *image.RGBA, r image.Rectangle) {
 			o := got.PixOffset(col, y) + ch
 			d, e = append(d, fmt.Sprintf("%3d", got.Pix[o])), append(e, fmt.Sprintf("%3d", want.Pix[o]))
 		}
-		t.Logf("channel %d\nrow    %s\nwant   %s\ncolumn %s\nwant   %s", ch, strings.Join(a, " "), strings.Join(b, " "), strings.Join(d, " "), strings.Join(e, " "))
+		t.Logf("channel %d\nrow    %s\nwant   %s\ncolumn %s\nwant   %s", ch, strings.Join(a, " "),
+			strings.Join(b, " "), strings.Join(d, " "), strings.Join(e, " "))
 	}
 }
 
@@ -276,7 +286,8 @@ func TestAgainstBrowser(t *testing.T) {
 			case listed:
 				t.Logf("%s differs: %s (%d of %d px, worst %d)", c.id, reason, v.off, v.counted, v.worst)
 			default:
-				failed = append(failed, fmt.Sprintf("%-15s @%g  %5d of %5d px, worst %3d  %s x %s at %s  %s", c.id, c.density, v.off, v.counted, v.worst, c.width, c.height, c.margin, c.css))
+				failed = append(failed, fmt.Sprintf("%-15s @%g  %5d of %5d px, worst %3d  %s x %s at %s  %s", c.id,
+					c.density, v.off, v.counted, v.worst, c.width, c.height, c.margin, c.css))
 				saveCase(t, c.id, got, want, cell)
 			}
 		}
@@ -314,7 +325,8 @@ func saveCase(t *testing.T, id string, got, want *image.RGBA, cell image.Rectang
 			a, b := got.RGBAAt(cell.Min.X+x, cell.Min.Y+y), want.RGBAAt(cell.Min.X+x, cell.Min.Y+y)
 			d := func(p, q uint8) uint8 { return uint8(min(max(int(p)-int(q), int(q)-int(p))*16, 255)) }
 			for n, c := range []color.RGBA{a, b, {d(a.R, b.R), d(a.G, b.G), d(a.B, b.B), 255}} {
-				draw.Draw(out, image.Rect((n*w+x)*zoom, y*zoom, (n*w+x+1)*zoom, (y+1)*zoom), image.NewUniform(c), image.Point{}, draw.Src)
+				draw.Draw(out, image.Rect((n*w+x)*zoom, y*zoom, (n*w+x+1)*zoom, (y+1)*zoom), image.NewUniform(c),
+					image.Point{}, draw.Src)
 			}
 		}
 	}
@@ -362,25 +374,49 @@ func TestPagesAgainstBrowser(t *testing.T) {
 		density, scroll  float64
 		at               image.Point // of the box in the window, device px
 	}{
-		{"fixed, scrolled", "boxes:\n  - {name: top, height: 300px, css: 'background: teal'}\n  - {name: b, height: 400px, css: 'background: url(scene.png) 30% 60% / 50% fixed no-repeat, gold'}\n  - {name: end, height: 2000px, css: 'background: gray'}\n",
-			"<body style='margin:0' onload='scrollTo(0,200)'><div style='height:300px;background:teal'></div><div style='height:400px;background:url(scene.png) 30% 60%/50% fixed no-repeat, gold'></div><div style='height:2000px;background:gray'></div>",
+		{"fixed, scrolled", "boxes:\n  - {name: top, height: 300px, css: 'background: teal'}\n  - {name: b, " +
+			"height: 400px, css: 'background: url(scene.png) 30% 60% / 50% fixed no-repeat, gold'}\n  - {name: " +
+			"end, height: 2000px, css: 'background: gray'}\n",
+			"<body style='margin:0' onload='scrollTo(0,200)'><div style='height:300px;background:teal'></div><div " +
+				"style='height:400px;background:url(scene.png) 30% 60%/50% fixed no-repeat, gold'></div><div " +
+				"style='height:2000px;background:gray'></div>",
 			"b", 1, 200, image.Pt(0, 100)},
-		{"fixed, scrolled, dense", "boxes:\n  - {name: top, height: 150px, margin: 0 0 33px, css: 'background: teal'}\n  - {name: b, height: 300px, css: 'background: url(tile.png) 10px 5px / 37px fixed; padding: 9px; border: 5px solid #0008'}\n  - {name: end, height: 2000px, css: 'background: gray'}\n",
-			"<body style='margin:0' onload='scrollTo(0,120)'><div style='height:150px;background:teal;margin-bottom:33px'></div><div style='box-sizing:border-box;height:300px;background:url(tile.png) 10px 5px/37px fixed; padding:9px;border:5px solid #0008'></div><div style='height:2000px;background:gray'></div>",
+		{"fixed, scrolled, dense",
+			"boxes:\n  - {name: top, height: 150px, margin: 0 0 33px, css: 'background: teal'}\n  - {name: b, " +
+				"height: 300px, css: 'background: url(tile.png) 10px 5px / 37px fixed; padding: 9px; " +
+				"border: 5px solid #0008'}\n  - {name: end, height: 2000px, css: 'background: gray'}\n",
+			"<body style='margin:0' onload='scrollTo(0,120)'><div " +
+				"style='height:150px;background:teal;margin-bottom:33px'></div><div " +
+				"style='box-sizing:border-box;height:300px;background:url(tile.png) 10px 5px/37px fixed; " +
+				"padding:9px;border:5px solid #0008'></div><div style='height:2000px;background:gray'></div>",
 			"b", 1.5, 120, image.Pt(0, 95)}, // (183-120)*1.5 = 94.5, rounded up
-		{"canvas, short page", "canvas: {css: 'background: url(scene.png) center / cover no-repeat, teal'}\nboxes:\n  - {name: b, height: 100px, css: 'background: transparent'}\n",
-			"<html style='min-height:100%'><body style='margin:0;background:url(scene.png) center/cover no-repeat, teal'><div style='height:100px'></div>", "canvas", 1, 0, image.Point{}},
-		{"canvas, page shorter than the window", "canvas: {min-height: 0px, css: 'background: linear-gradient(red, blue)'}\nboxes:\n  - {name: b, height: 100px, css: 'background: transparent'}\n",
-			"<html><body style='margin:0;background:linear-gradient(red, blue)'><div style='height:100px'></div>", "canvas", 1, 0, image.Point{}},
-		{"canvas, long page", "canvas: {css: 'background: url(tile.png) 50% 100% / 30% repeat-x #fed'}\nboxes:\n  - {name: b, height: 1500px, css: 'background: transparent'}\n",
-			"<html style='min-height:100%'><body style='margin:0;background:url(tile.png) 50% 100%/30% repeat-x #fed'><div style='height:1500px'></div>", "canvas", 1, 0, image.Point{}},
-		{"column", "page: {max-width: 500px, margin: 20px auto, padding: 15px, border: '3px solid #345', border-radius: 30px, css: 'background: url(scene.jpg) center / cover'}\nboxes:\n  - {name: b, width: 80%, height: 200px, margin: 10px auto, css: 'background: #fff8'}\n",
-			"<body style='margin:0'><main style='box-sizing:border-box;max-width:500px;margin:20px auto;padding:15px;border:3px solid #345;border-radius:30px;background:url(scene.jpg) center/cover'><div style='width:80%;height:200px;margin:10px auto'></div></main>",
+		{"canvas, short page",
+			"canvas: {css: 'background: url(scene.png) center / cover no-repeat, teal'}\nboxes:\n  - {name: b, " +
+				"height: 100px, css: 'background: transparent'}\n",
+			"<html style='min-height:100%'><body style='margin:0;background:url(scene.png) center/cover no-repeat, " +
+				"teal'><div style='height:100px'></div>", "canvas", 1, 0, image.Point{}},
+		{"canvas, page shorter than the window",
+			"canvas: {min-height: 0px, css: 'background: linear-gradient(red, blue)'}\nboxes:\n  - {name: b, " +
+				"height: 100px, css: 'background: transparent'}\n",
+			"<html><body style='margin:0;background:linear-gradient(red, blue)'><div style='height:100px'></div>",
+			"canvas", 1, 0, image.Point{}},
+		{"canvas, long page",
+			"canvas: {css: 'background: url(tile.png) 50% 100% / 30% repeat-x #fed'}\nboxes:\n  - {name: b, " +
+				"height: 1500px, css: 'background: transparent'}\n",
+			"<html style='min-height:100%'><body style='margin:0;background:url(tile.png) 50% 100%/30% repeat-x " +
+				"#fed'><div style='height:1500px'></div>", "canvas", 1, 0, image.Point{}},
+		{"column", "page: {max-width: 500px, margin: 20px auto, padding: 15px, border: '3px solid #345', " +
+			"border-radius: 30px, css: 'background: url(scene.jpg) center / cover'}\nboxes:\n  - {name: b, width: " +
+			"80%, height: 200px, margin: 10px auto, css: 'background: #fff8'}\n",
+			"<body style='margin:0'><main style='box-sizing:border-box;max-width:500px;margin:20px " +
+				"auto;padding:15px;border:3px solid #345;border-radius:30px;background:url(scene.jpg) " +
+				"center/cover'><div style='width:80%;height:200px;margin:10px auto'></div></main>",
 			"page", 2, 0, image.Pt(780, 40)},
 	}
 	for i, r := range rows {
 		name := fmt.Sprintf("whole%d.html", i)
-		if err := os.WriteFile(filepath.Join(dir, name), []byte("<!DOCTYPE html><meta charset=utf-8>"+r.html), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte("<!DOCTYPE html><meta charset=utf-8>"+r.html),
+			0o644); err != nil {
 			t.Fatal(err)
 		}
 		want := shootFramed(t, dir, name, r.density)

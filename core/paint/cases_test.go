@@ -60,7 +60,8 @@ func testPictures() map[string][]byte {
 	b := func(v float64) uint8 { return uint8(min(max(v, 0), 1) * 255) }
 	scene := func(u, v float64) color.NRGBA {
 		d := math.Hypot(u-0.6, (v-0.4)*0.8)
-		return color.NRGBA{b(0.2 + 0.6*u + 0.2*math.Sin(9*v)), b(0.9 - 0.8*v + 0.3*math.Exp(-d*d*20)), b(0.5 + 0.4*math.Cos(7*u*v)), 255}
+		return color.NRGBA{b(0.2 + 0.6*u + 0.2*math.Sin(9*v)), b(0.9 - 0.8*v + 0.3*math.Exp(-d*d*20)),
+			b(0.5 + 0.4*math.Cos(7*u*v)), 255}
 	}
 	encode("scene.png", make(200, 150, scene))
 	encode("large.png", make(500, 340, scene))
@@ -81,7 +82,8 @@ func testPictures() map[string][]byte {
 		out[fmt.Sprintf("turned%d.jpg", o)] = withOrientation(plain.Bytes(), o)
 	}
 	svg := func(attrs string) []byte {
-		return []byte(`<svg xmlns="http://www.w3.org/2000/svg" ` + attrs + `><rect x="0" y="0" width="40" height="30" fill="#3a6"/><rect x="10" y="5" width="20" height="20" fill="#fc3"/><circle cx="20" cy="15" r="7" fill="#a2c"/></svg>`)
+		return []byte(`<svg xmlns="http://www.w3.org/2000/svg" ` + attrs +
+			`><rect x="0" y="0" width="40" height="30" fill="#3a6"/><rect x="10" y="5" width="20" height="20" fill="#fc3"/><circle cx="20" cy="15" r="7" fill="#a2c"/></svg>`)
 	}
 	out["sized.svg"] = svg(`width="40" height="30" viewBox="0 0 40 30"`)
 	out["wide.svg"] = svg(`width="60" viewBox="0 0 40 30"`)
@@ -123,9 +125,12 @@ func makeCases() []testCase {
 		n    int
 		make func() string
 	}{
-		{"colour", 40, g.colour}, {"linear", 70, g.linear}, {"radial", 70, g.radial}, {"conic", 45, g.conic}, {"cover", 70, g.fitted},
-		{"size", 70, g.sized}, {"tile", 60, g.tiled}, {"space-round", 70, g.spaceRound}, {"box", 60, g.boxes}, {"fixed", 35, g.fixed},
-		{"blend", 40, g.blend}, {"radius", 30, g.radius}, {"svg", 60, g.svg}, {"set", 24, g.set}, {"layers", 24, g.layers},
+		{"colour", 40, g.colour}, {"linear", 70, g.linear}, {"radial", 70, g.radial}, {"conic", 45, g.conic},
+		{"cover", 70, g.fitted},
+		{"size", 70, g.sized}, {"tile", 60, g.tiled}, {"space-round", 70, g.spaceRound}, {"box", 60, g.boxes},
+		{"fixed", 35, g.fixed},
+		{"blend", 40, g.blend}, {"radius", 30, g.radius}, {"svg", 60, g.svg}, {"set", 24, g.set},
+		{"layers", 24, g.layers},
 	}
 	for _, gr := range groups {
 		for i := range gr.n {
@@ -187,15 +192,19 @@ func (g *caseMaker) anyColour() string {
 	case 8:
 		return fmt.Sprintf("oklch(%d%% %.2f %d%s)", n(100), g.r.Float64()*0.3, n(360), a)
 	case 9:
-		return fmt.Sprintf("color(%s %.2f %.2f %.2f%s)", g.pick("srgb", "srgb-linear", "display-p3", "a98-rgb", "prophoto-rgb", "rec2020", "xyz"), g.r.Float64(), g.r.Float64(), g.r.Float64(), a)
+		return fmt.Sprintf("color(%s %.2f %.2f %.2f%s)",
+			g.pick("srgb", "srgb-linear", "display-p3", "a98-rgb", "prophoto-rgb", "rec2020", "xyz"), g.r.Float64(),
+			g.r.Float64(), g.r.Float64(), a)
 	case 10:
-		return fmt.Sprintf("color-mix(in %s, %s %d%%, %s)", g.pick("srgb", "oklab", "oklch", "hsl", "lch", "xyz", "hsl longer hue"), g.legacy(), n(100), g.legacy())
+		return fmt.Sprintf("color-mix(in %s, %s %d%%, %s)",
+			g.pick("srgb", "oklab", "oklch", "hsl", "lch", "xyz", "hsl longer hue"), g.legacy(), n(100), g.legacy())
 	}
 	return g.legacy()
 }
 
 func (g *caseMaker) legacy() string {
-	return g.pick("red", "gold", "teal", "rebeccapurple", "#0b1220", "#fff", "black", "rgb(20 120 220 / 60%)", "transparent", "#f80a", "hotpink", "currentcolor")
+	return g.pick("red", "gold", "teal", "rebeccapurple", "#0b1220", "#fff", "black", "rgb(20 120 220 / 60%)",
+		"transparent", "#f80a", "hotpink", "currentcolor")
 }
 
 func (g *caseMaker) colour() string {
@@ -249,7 +258,8 @@ func (g *caseMaker) in() string {
 	if g.r.IntN(3) > 0 {
 		return ""
 	}
-	spaces := []string{"in srgb", "in oklab", "in lab", "in srgb-linear", "in hsl", "in oklch", "in lch longer hue", "in hwb increasing hue", "in hsl decreasing hue", "in xyz"}
+	spaces := []string{"in srgb", "in oklab", "in lab", "in srgb-linear", "in hsl", "in oklch", "in lch longer hue",
+		"in hwb increasing hue", "in hsl decreasing hue", "in xyz"}
 	return g.pick(spaces...)
 }
 
@@ -274,7 +284,8 @@ func (g *caseMaker) repeating(name string) string {
 }
 
 func (g *caseMaker) linearImage() string {
-	dir := g.pick("", "to right", "to top left", "to bottom right", "45deg", "-20deg", "0.3turn", "2.1rad", "150grad", "to left")
+	dir := g.pick("", "to right", "to top left", "to bottom right", "45deg", "-20deg", "0.3turn", "2.1rad", "150grad",
+		"to left")
 	return gradient(g.repeating("linear-gradient"), []string{dir, g.in()}, g.stops(false))
 }
 
@@ -284,7 +295,8 @@ func (g *caseMaker) maybeTile() string {
 	if g.r.IntN(4) > 0 {
 		return ""
 	}
-	return fmt.Sprintf(" %s %s / %s %s %s", g.num(-10, 20, "px"), g.num(0, 100, "%"), g.num(15, 50, "px"), g.num(15, 40, "px"), g.pick("repeat", "repeat-x", "no-repeat"))
+	return fmt.Sprintf(" %s %s / %s %s %s", g.num(-10, 20, "px"), g.num(0, 100, "%"), g.num(15, 50, "px"),
+		g.num(15, 40, "px"), g.pick("repeat", "repeat-x", "no-repeat"))
 }
 
 func (g *caseMaker) at() string {
@@ -292,7 +304,8 @@ func (g *caseMaker) at() string {
 }
 
 func (g *caseMaker) radialImage() string {
-	shape := g.pick("", "circle", "ellipse", "closest-side", "circle farthest-side", "ellipse closest-corner", "circle closest-corner", "30px 20px", "40px", "50% 30%", "circle closest-side")
+	shape := g.pick("", "circle", "ellipse", "closest-side", "circle farthest-side", "ellipse closest-corner",
+		"circle closest-corner", "30px 20px", "40px", "50% 30%", "circle closest-side")
 	return gradient(g.repeating("radial-gradient"), []string{shape, g.at(), g.in()}, g.stops(false))
 }
 
@@ -306,76 +319,103 @@ func (g *caseMaker) conicImage() string {
 func (g *caseMaker) conic() string { return "background: " + g.conicImage() + g.maybeTile() }
 
 func (g *caseMaker) raster() string {
-	return "url(" + g.pick("scene.png", "large.png", "scene.jpg", "soft.png", "tile.png", "tiny.png", "turned6.jpg", "turned3.jpg", "turned8.jpg") + ")"
+	return "url(" + g.pick("scene.png", "large.png", "scene.jpg", "soft.png", "tile.png", "tiny.png", "turned6.jpg",
+		"turned3.jpg", "turned8.jpg") + ")"
 }
 
 func (g *caseMaker) position() string {
 	one := func(a, b string) string {
-		return g.pick(a, b, "center", g.num(0, 100, "%"), g.num(-20, 30, "px"), fmt.Sprintf("calc(%s - %s)", g.num(0, 100, "%"), g.num(0, 9, "px")))
+		return g.pick(a, b, "center", g.num(0, 100, "%"), g.num(-20, 30, "px"),
+			fmt.Sprintf("calc(%s - %s)", g.num(0, 100, "%"), g.num(0, 9, "px")))
 	}
 	if g.r.IntN(4) == 0 {
-		return fmt.Sprintf("%s %s %s %s", g.pick("left", "right"), g.num(-5, 20, "px"), g.pick("top", "bottom"), g.num(0, 40, "%"))
+		return fmt.Sprintf("%s %s %s %s", g.pick("left", "right"), g.num(-5, 20, "px"), g.pick("top", "bottom"),
+			g.num(0, 40, "%"))
 	}
 	return one("left", "right") + " " + one("top", "bottom")
 }
 
 func (g *caseMaker) fitted() string {
-	return fmt.Sprintf("background: %s %s / %s %s %s", g.raster(), g.position(), g.pick("cover", "contain", "100% 100%", "cover"), g.pick("no-repeat", "no-repeat", "repeat"), g.pick("", "#eef"))
+	return fmt.Sprintf("background: %s %s / %s %s %s", g.raster(), g.position(),
+		g.pick("cover", "contain", "100% 100%", "cover"), g.pick("no-repeat", "no-repeat", "repeat"),
+		g.pick("", "#eef"))
 }
 
 func (g *caseMaker) sized() string {
 	side := func() string {
 		return g.pick("auto", g.num(10, 90, "px"), g.num(10, 130, "%"), "calc(50% - 3px)", "5vw")
 	}
-	return fmt.Sprintf("background: %s %s / %s %s %s", g.raster(), g.position(), side(), side(), g.pick("no-repeat", "repeat", "repeat-x", "repeat-y"))
+	return fmt.Sprintf("background: %s %s / %s %s %s", g.raster(), g.position(), side(), side(),
+		g.pick("no-repeat", "repeat", "repeat-x", "repeat-y"))
 }
 
 func (g *caseMaker) tiled() string {
 	img := "url(" + g.pick("tile.png", "tiny.png", "soft.png") + ")"
-	return fmt.Sprintf("background: %s %s / %s %s", img, g.position(), g.pick("auto", g.num(5, 40, "px"), g.num(5, 30, "px")+" "+g.num(5, 30, "px"), "1px 1px"), g.pick("repeat", "repeat", "repeat-x", "repeat-y"))
+	return fmt.Sprintf("background: %s %s / %s %s", img, g.position(),
+		g.pick("auto", g.num(5, 40, "px"), g.num(5, 30, "px")+" "+g.num(5, 30, "px"), "1px 1px"),
+		g.pick("repeat", "repeat", "repeat-x", "repeat-y"))
 }
 
 func (g *caseMaker) spaceRound() string {
-	img := g.pick("url(tile.png)", "url(soft.png)", "linear-gradient(45deg, red, blue)", "radial-gradient(circle, gold, teal)", "url(tiny.png)", "url(sized.svg)")
-	size := g.pick("auto", g.num(8, 45, "px"), g.num(10, 60, "%"), g.num(10, 30, "px")+" "+g.num(10, 30, "px"), "auto "+g.num(10, 50, "px"))
-	return fmt.Sprintf("background: %s %s / %s %s %s", img, g.position(), size, g.pick("space", "round", "repeat"), g.pick("space", "round", "no-repeat"))
+	img := g.pick("url(tile.png)", "url(soft.png)", "linear-gradient(45deg, red, blue)",
+		"radial-gradient(circle, gold, teal)", "url(tiny.png)", "url(sized.svg)")
+	size := g.pick("auto", g.num(8, 45, "px"), g.num(10, 60, "%"), g.num(10, 30, "px")+" "+g.num(10, 30, "px"),
+		"auto "+g.num(10, 50, "px"))
+	return fmt.Sprintf("background: %s %s / %s %s %s", img, g.position(), size, g.pick("space", "round", "repeat"),
+		g.pick("space", "round", "no-repeat"))
 }
 
 func (g *caseMaker) frame() string {
 	s := fmt.Sprintf("padding: %s %s %s; ", g.num(0, 10, "px"), g.num(0, 8, "px"), g.num(0, 10, "px"))
 	if g.r.IntN(2) == 0 {
-		return s + fmt.Sprintf("border: %s solid %s; ", g.num(1, 7, "px"), g.pick("transparent", "rgb(0 0 0 / 30%)", "#345"))
+		return s + fmt.Sprintf("border: %s solid %s; ", g.num(1, 7, "px"),
+			g.pick("transparent", "rgb(0 0 0 / 30%)", "#345"))
 	}
-	return s + fmt.Sprintf("border-style: solid; border-color: transparent; border-width: %s %s %s; ", g.num(0.5, 6, "px"), g.num(0, 6, "px"), g.num(1, 6, "px"))
+	return s + fmt.Sprintf("border-style: solid; border-color: transparent; border-width: %s %s %s; ",
+		g.num(0.5, 6, "px"), g.num(0, 6, "px"), g.num(1, 6, "px"))
 }
 
 func (g *caseMaker) boxes() string {
 	img := g.pick("url(scene.png)", "url(tile.png)", g.linearImage(), "url(soft.png)")
-	return g.frame() + fmt.Sprintf("background: %s; background-position: %s; background-size: %s; background-repeat: %s; background-origin: %s; background-clip: %s; background-color: %s",
-		img, g.position(), g.pick("cover", "contain", "auto", "30px 20px", "50%"), g.pick("no-repeat", "repeat", "round", "space"),
-		g.pick("border-box", "padding-box", "content-box"), g.pick("border-box", "padding-box", "content-box"), g.pick("transparent", "#fed", "#8888"))
+	return g.frame() + fmt.Sprintf("background: %s; background-position: %s; background-size: %s; "+
+		"background-repeat: %s; background-origin: %s; background-clip: %s; background-color: %s",
+		img, g.position(), g.pick("cover", "contain", "auto", "30px 20px", "50%"),
+		g.pick("no-repeat", "repeat", "round", "space"),
+		g.pick("border-box", "padding-box", "content-box"), g.pick("border-box", "padding-box", "content-box"),
+		g.pick("transparent", "#fed", "#8888"))
 }
 
 func (g *caseMaker) fixed() string {
-	img := g.pick("url(large.png)", "url(tile.png)", "linear-gradient(45deg, red, gold, blue)", "radial-gradient(teal, gold)", "url(scene.png)")
-	return g.pick("", g.frame()) + fmt.Sprintf("background: %s %s / %s %s %s; background-clip: %s", img, g.position(), g.pick("cover", "auto", "contain", "37px 29px", "50% 50%"),
-		g.pick("fixed", "fixed", "local"), g.pick("repeat", "no-repeat"), g.pick("border-box", "padding-box", "content-box"))
+	img := g.pick("url(large.png)", "url(tile.png)", "linear-gradient(45deg, red, gold, blue)",
+		"radial-gradient(teal, gold)", "url(scene.png)")
+	return g.pick("", g.frame()) + fmt.Sprintf("background: %s %s / %s %s %s; background-clip: %s", img, g.position(),
+		g.pick("cover", "auto", "contain", "37px 29px", "50% 50%"),
+		g.pick("fixed", "fixed", "local"), g.pick("repeat", "no-repeat"),
+		g.pick("border-box", "padding-box", "content-box"))
 }
 
 func (g *caseMaker) blend() string {
-	mode := g.pick("multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity")
-	return fmt.Sprintf("background: %s, url(scene.png) 0 0 / cover, %s; background-blend-mode: %s, %s", g.pick("linear-gradient(45deg, red, #00f8)", "url(soft.png) 0 0 / 50%", "radial-gradient(gold, teal)"),
+	mode := g.pick("multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light",
+		"soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity")
+	return fmt.Sprintf("background: %s, url(scene.png) 0 0 / cover, %s; background-blend-mode: %s, %s",
+		g.pick("linear-gradient(45deg, red, #00f8)", "url(soft.png) 0 0 / 50%", "radial-gradient(gold, teal)"),
 		g.pick("#456", "transparent", "#fa08"), mode, g.pick("normal", "multiply", mode))
 }
 
 func (g *caseMaker) radius() string {
 	r := g.pick("10px", "50%", "20px 5px", "30px 10px 5px / 10px 20px", "100px", "8px 0 0 25%")
-	return g.pick("", g.frame()) + fmt.Sprintf("border-radius: %s; background: %s center / cover %s; background-clip: %s", r, g.pick("url(scene.png)", "linear-gradient(red, blue)"), g.pick("#fff", "teal"), g.pick("border-box", "padding-box", "content-box"))
+	return g.pick("", g.frame()) +
+		fmt.Sprintf("border-radius: %s; background: %s center / cover %s; background-clip: %s", r,
+			g.pick("url(scene.png)", "linear-gradient(red, blue)"), g.pick("#fff", "teal"),
+			g.pick("border-box", "padding-box", "content-box"))
 }
 
 func (g *caseMaker) svg() string {
-	img := "url(" + g.pick("sized.svg", "wide.svg", "tall.svg", "ratio.svg", "none.svg", "widthonly.svg", "stretch.svg", "stretchsized.svg") + ")"
-	return fmt.Sprintf("background: %s %s / %s %s", img, g.position(), g.pick("auto", "cover", "contain", "50px", "auto 30px", "60px 20px", "100% 100%", "50% auto"), g.pick("no-repeat", "repeat", "no-repeat"))
+	img := "url(" + g.pick("sized.svg", "wide.svg", "tall.svg", "ratio.svg", "none.svg", "widthonly.svg",
+		"stretch.svg", "stretchsized.svg") + ")"
+	return fmt.Sprintf("background: %s %s / %s %s", img, g.position(),
+		g.pick("auto", "cover", "contain", "50px", "auto 30px", "60px 20px", "100% 100%", "50% auto"),
+		g.pick("no-repeat", "repeat", "no-repeat"))
 }
 
 func (g *caseMaker) set() string {
@@ -384,6 +424,8 @@ func (g *caseMaker) set() string {
 }
 
 func (g *caseMaker) layers() string {
-	return fmt.Sprintf("background-image: %s, %s, %s; background-position: %s, %s; background-size: %s, auto, cover; background-repeat: no-repeat, %s; background-color: %s",
-		"url(soft.png)", g.linearImage(), "url(scene.jpg)", g.position(), g.position(), g.pick("50px", "contain", "30% 40%"), g.pick("repeat", "round"), g.anyColour())
+	return fmt.Sprintf("background-image: %s, %s, %s; background-position: %s, %s; background-size: %s, auto, "+
+		"cover; background-repeat: no-repeat, %s; background-color: %s",
+		"url(soft.png)", g.linearImage(), "url(scene.jpg)", g.position(), g.position(),
+		g.pick("50px", "contain", "30% 40%"), g.pick("repeat", "round"), g.anyColour())
 }

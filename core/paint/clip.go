@@ -59,7 +59,8 @@ func OuterRadii(f *layout.Frame, k float64) [4][2]float64 {
 	x0, y0, x1, y1 := place.SnapRect(f.Border, k)
 	w, h := float64(x1-x0), float64(y1-y0)
 	scale := 1.0
-	for _, s := range [][3]float64{{w, r[0][0], r[1][0]}, {w, r[3][0], r[2][0]}, {h, r[0][1], r[3][1]}, {h, r[1][1], r[2][1]}} {
+	for _, s := range [][3]float64{{w, r[0][0], r[1][0]}, {w, r[3][0], r[2][0]}, {h, r[0][1], r[3][1]},
+		{h, r[1][1], r[2][1]}} {
 		if sum := s[1] + s[2]; sum > s[0] {
 			scale = min(scale, s[0]/sum)
 		}

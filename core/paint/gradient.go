@@ -243,7 +243,8 @@ func drift(s, other *stop) css.Color {
 	default:
 		return c
 	}
-	if limit := css.Powerless(c.Space); s.raw == nil || c.C[0] <= 0 || math.Abs(c.C[1]) >= limit || math.Abs(other.color.C[1]) < limit {
+	if limit := css.Powerless(c.Space); s.raw == nil || c.C[0] <= 0 || math.Abs(c.C[1]) >= limit ||
+		math.Abs(other.color.C[1]) < limit {
 		return c
 	}
 	if !s.raw.Space.RGB() {
@@ -393,7 +394,9 @@ func turns(x, y float64) float64 {
 	q := lo / hi
 	z := q * q
 	// Minimax polynomial of atan(q)/(2 pi) on 0..1 (Abramowitz and Stegun, 4.4.49).
-	a := q * (0.15915494309189535 + z*(-0.33329945*0.15915494309189535+z*(0.19946557*0.15915494309189535+z*(-0.13908534*0.15915494309189535+z*(0.09642004*0.15915494309189535+z*(-0.05590986*0.15915494309189535+z*(0.02186123*0.15915494309189535+z*(-0.00405406*0.15915494309189535))))))))
+	const k = 0.15915494309189535
+	a := q * (k + z*(-0.33329945*k+z*(0.19946557*k+z*(-0.13908534*k+
+		z*(0.09642004*k+z*(-0.05590986*k+z*(0.02186123*k+z*(-0.00405406*k))))))))
 	if ax > ay {
 		a = 0.25 - a
 	}

@@ -89,11 +89,14 @@ func Box(pg *layout.Page, f *layout.Frame, store *picture.Store, opt Options) (*
 	x0, y0, x1, y1 := place.SnapRect(f.Border, k)
 	w, h := x1-x0, y1-y0
 	if w <= 0 || h <= 0 {
-		return nil, &source.SyntaxError{Span: f.Box.Span, Msg: fmt.Sprintf("the box %q has no size at %s (%gx%g px)", f.Box.Name, pg.Viewport, f.Border.W, f.Border.H),
+		return nil, &source.SyntaxError{Span: f.Box.Span,
+			Msg: fmt.Sprintf("the box %q has no size at %s (%gx%g px)", f.Box.Name, pg.Viewport, f.Border.W,
+				f.Border.H),
 			Hint: "give it a height"}
 	}
 	if int64(w)*int64(h) > MaxPixels {
-		return nil, &source.LimitError{Span: f.Box.Span, Msg: fmt.Sprintf("the box %q would be %dx%d device px", f.Box.Name, w, h)}
+		return nil, &source.LimitError{Span: f.Box.Span,
+			Msg: fmt.Sprintf("the box %q would be %dx%d device px", f.Box.Name, w, h)}
 	}
 	if !opt.Part.Empty() {
 		part := opt.Part.Intersect(image.Rect(0, 0, w, h))
@@ -168,12 +171,14 @@ func (c *canvas) layer(f *layout.Frame, l *place.Placed, k float64) error {
 	if s.One && l.Image.Gradient != nil {
 		sh = endAt(sh, dest, float64(dest.Min.X)-s.Phase.X+s.Tile.X, float64(dest.Min.Y)-s.Phase.Y+s.Tile.Y)
 	}
-	c.fill(sh, dest.Intersect(image.Rect(s.Clip[0], s.Clip[1], s.Clip[2], s.Clip[3])), c.clip(f, l.Layer.Clip, k), l.Layer.Blend)
+	c.fill(sh, dest.Intersect(image.Rect(s.Clip[0], s.Clip[1], s.Clip[2], s.Clip[3])), c.clip(f, l.Layer.Clip, k),
+		l.Layer.Blend)
 	return nil
 }
 
 // shader returns what paints a layer into dest.
-func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest image.Rectangle, k float64) (shader, error) {
+func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest image.Rectangle, k float64) (shader,
+	error) {
 	x, y := float64(dest.Min.X)-s.Phase.X, float64(dest.Min.Y)-s.Phase.Y
 	if g := l.Image.Gradient; g != nil {
 		if s.One {
@@ -184,7 +189,8 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 			sh := newGradient(g, &f.Env, room{k: k, w: s.Tile.X, h: s.Tile.Y})
 			sh.stretch(kx, ky)
 			part := canvas{dst: img}
-			part.fill(sh, image.Rect(0, 0, int(math.Ceil(w-1e-6)), int(math.Ceil(h-1e-6))), edgeClip(w, h), css.BlendNormal)
+			part.fill(sh, image.Rect(0, 0, int(math.Ceil(w-1e-6)), int(math.Ceil(h-1e-6))), edgeClip(w, h),
+				css.BlendNormal)
 		}), nil
 	}
 	if l.File.Vector != nil {
@@ -349,7 +355,8 @@ func (e ending) row(y, x0, x1 int, out []uint8) {
 
 // newPattern repeats a tile that is drawn first: its size with its gap is rounded
 // up to whole px, fill draws it at that scale, and it is laid at its true size.
-func newPattern(s *place.Snapped, x, y float64, dest image.Rectangle, fill func(tile *image.RGBA, kx, ky float64)) shader {
+func newPattern(s *place.Snapped, x, y float64, dest image.Rectangle,
+	fill func(tile *image.RGBA, kx, ky float64)) shader {
 	w, h := s.Tile.X+s.Space.X, s.Tile.Y+s.Space.Y
 	w, h = roundTo(w, dest.Dx()), roundTo(h, dest.Dy())
 	f := math.Min(1, math.Sqrt(maxTile/(w*h)))

@@ -12,7 +12,9 @@ import (
 
 func paintBox(t *testing.T, w, h, declarations string, density float64) *image.RGBA {
 	t.Helper()
-	p, err := plan.Parse("p", []byte("tourmaline: 1\nboxes:\n  - name: b\n    width: "+w+"\n    height: "+h+"\n    css: |\n      "+declarations+"\n"))
+	p, err := plan.Parse("p",
+		[]byte("tourmaline: 1\nboxes:\n  - name: b\n    width: "+w+"\n    height: "+h+"\n    css: |\n      "+
+			""+declarations+"\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -86,8 +88,10 @@ func TestTableAgainstRamp(t *testing.T) {
 
 // Over opaque colours, by the formulas: b = 0.8, s = 0.4.
 func TestBlendModesByHand(t *testing.T) {
-	for mode, want := range map[string]float64{"multiply": 0.32, "screen": 0.88, "darken": 0.4, "lighten": 0.8, "difference": 0.4, "exclusion": 0.56,
-		"overlay": 0.76, "hard-light": 0.64, "color-dodge": 1, "color-burn": 0.5, "soft-light": 0.8 - 0.2*0.8*0.2, "luminosity": 0.4, "hue": 0.8} {
+	for mode, want := range map[string]float64{"multiply": 0.32, "screen": 0.88, "darken": 0.4, "lighten": 0.8,
+		"difference": 0.4, "exclusion": 0.56,
+		"overlay": 0.76, "hard-light": 0.64, "color-dodge": 1, "color-burn": 0.5, "soft-light": 0.8 - 0.2*0.8*0.2,
+		"luminosity": 0.4, "hue": 0.8} {
 		b, err := css.ParseBlend(mode)
 		if err != nil {
 			t.Fatal(err)
@@ -118,7 +122,8 @@ func TestBlendingKeepsPremultiplied(t *testing.T) {
 // What tiles paint covers the box once: the sum over an alpha of one half is the
 // same everywhere.
 func TestTilesCoverOnce(t *testing.T) {
-	img := paintBox(t, "97px", "61px", "background: linear-gradient(rgb(0 0 0 / 50%), rgb(0 0 0 / 50%)) 3px 5px / 11px 7px", 1.5)
+	img := paintBox(t, "97px", "61px",
+		"background: linear-gradient(rgb(0 0 0 / 50%), rgb(0 0 0 / 50%)) 3px 5px / 11px 7px", 1.5)
 	for i := 3; i < len(img.Pix); i += 4 {
 		if d := int(img.Pix[i]) - 128; d > 1 || d < -1 {
 			t.Fatalf("alpha %d at px %d", img.Pix[i], i/4)
@@ -142,8 +147,9 @@ func TestFilters(t *testing.T) {
 	src := image.NewRGBA(image.Rect(0, 0, 1, 1))
 	copy(src.Pix, []uint8{200, 100, 50, 255})
 	for text, want := range map[string][3]uint8{
-		"brightness(1)": {200, 100, 50}, "contrast(100%)": {200, 100, 50}, "saturate(1)": {200, 100, 50}, "hue-rotate(0deg)": {200, 100, 50},
-		"brightness(0.5)": {100, 50, 25}, "invert(1)": {55, 155, 205},
+		"brightness(1)": {200, 100, 50}, "contrast(100%)": {200, 100, 50}, "saturate(1)": {200, 100, 50},
+		"hue-rotate(0deg)": {200, 100, 50},
+		"brightness(0.5)":  {100, 50, 25}, "invert(1)": {55, 155, 205},
 		"contrast(2)":  {255, 73, 0},    // 2*(v-127.5)+127.5
 		"grayscale(1)": {118, 118, 118}, // 0.2126*200 + 0.7152*100 + 0.0722*50 = 117.65
 	} {
@@ -162,7 +168,8 @@ func TestFilters(t *testing.T) {
 }
 
 func TestHugeBoxesAreRefused(t *testing.T) {
-	p, err := plan.Parse("p", []byte("tourmaline: 1\nboxes: [{name: b, width: 900000px, height: 900000px, css: 'background: red'}]\n"))
+	p, err := plan.Parse("p",
+		[]byte("tourmaline: 1\nboxes: [{name: b, width: 900000px, height: 900000px, css: 'background: red'}]\n"))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -117,7 +117,8 @@ func Edges(img *image.RGBA) EdgeColours {
 		m[1].add(px(w-1, y), 1)
 		m[3].add(px(0, y), 1)
 	}
-	return EdgeColours{m[0].swatch(float64(w)), m[1].swatch(float64(h)), m[2].swatch(float64(w)), m[3].swatch(float64(h))}
+	return EdgeColours{m[0].swatch(float64(w)), m[1].swatch(float64(h)), m[2].swatch(float64(w)),
+		m[3].swatch(float64(h))}
 }
 
 // MainColours returns up to n colours that the picture mostly is, by share.
@@ -126,7 +127,8 @@ func Edges(img *image.RGBA) EdgeColours {
 func MainColours(img *image.RGBA, n int) []Swatch {
 	var cells [1 << 15]mean
 	var total float64
-	step := max(1, int(math.Sqrt(float64(img.Rect.Dx()*img.Rect.Dy())/250_000))) // a quarter million samples tell enough
+	// a quarter million samples tell enough
+	step := max(1, int(math.Sqrt(float64(img.Rect.Dx()*img.Rect.Dy())/250_000)))
 	for y := 0; y < img.Rect.Dy(); y += step {
 		for x := 0; x < img.Rect.Dx(); x += step {
 			p := img.Pix[y*img.Stride+4*x:][:4]
@@ -156,7 +158,8 @@ func MainColours(img *image.RGBA, n int) []Swatch {
 		found := -1
 		best := math.Inf(1)
 		for g := range groups {
-			d := math.Sqrt(sq(c[0]-groups[g].seed[0])*0.3 + sq(c[1]-groups[g].seed[1])*0.59 + sq(c[2]-groups[g].seed[2])*0.11)
+			d := math.Sqrt(sq(c[0]-groups[g].seed[0])*0.3 + sq(c[1]-groups[g].seed[1])*0.59 +
+				sq(c[2]-groups[g].seed[2])*0.11)
 			if d < best {
 				found, best = g, d
 			}

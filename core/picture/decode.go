@@ -28,9 +28,11 @@ func (f *File) readAVIF() error {
 		case errors.Is(err, avifbox.ErrLimit):
 			return &source.LimitError{In: f.Name, Msg: err.Error(), Hint: "save a smaller copy"}
 		case errors.Is(err, avifbox.ErrUnsupported):
-			return &source.UnsupportedError{In: f.Name, Msg: err.Error(), Hint: "save it as one plain AVIF picture, or as PNG"}
+			return &source.UnsupportedError{In: f.Name, Msg: err.Error(),
+				Hint: "save it as one plain AVIF picture, or as PNG"}
 		}
-		return &source.SyntaxError{In: f.Name, Msg: "the picture's header is broken or cut short: " + err.Error(), Hint: "save the picture again"}
+		return &source.SyntaxError{In: f.Name, Msg: "the picture's header is broken or cut short: " + err.Error(),
+			Hint: "save the picture again"}
 	}
 	if box.Crop {
 		return &source.UnsupportedError{In: f.Name, Msg: "an AVIF file with a crop inside", Hint: "save it cropped"}
@@ -63,7 +65,8 @@ func (f *File) Decode() (*image.RGBA, error) {
 	}
 	img, err := f.decode()
 	if err != nil {
-		return nil, &source.SyntaxError{In: f.Name, Msg: "the picture is broken or cut short: " + err.Error(), Hint: "save or copy it again"}
+		return nil, &source.SyntaxError{In: f.Name, Msg: "the picture is broken or cut short: " + err.Error(),
+			Hint: "save or copy it again"}
 	}
 	if b := img.Bounds(); b.Dx()*b.Dy() > MaxPixels {
 		return nil, &source.LimitError{In: f.Name, Msg: "the picture is larger than its header says"}

@@ -57,7 +57,8 @@ func TestAVIFOrientations(t *testing.T) {
 			want = flip(want, mirror)
 			got := orient(src, avifOrientation(rotate, mirror))
 			if got.Rect != want.Rect || !bytes.Equal(got.Pix, want.Pix) {
-				t.Errorf("rotated %d, mirrored %d: orientation %d is wrong", rotate, mirror, avifOrientation(rotate, mirror))
+				t.Errorf("rotated %d, mirrored %d: orientation %d is wrong", rotate, mirror,
+					avifOrientation(rotate, mirror))
 			}
 		}
 	}
@@ -65,7 +66,8 @@ func TestAVIFOrientations(t *testing.T) {
 
 func TestCodedFilesAreRead(t *testing.T) {
 	img := scene(120, 80)
-	for _, c := range []Coding{{Format: "avif", Quality: 80}, {Format: "webp", Quality: 90}, {Format: "webp", Lossless: true}, {Format: "jpeg", Quality: 92}, {Format: "png"}} {
+	for _, c := range []Coding{{Format: "avif", Quality: 80}, {Format: "webp", Quality: 90},
+		{Format: "webp", Lossless: true}, {Format: "jpeg", Quality: 92}, {Format: "png"}} {
 		data, err := Code(img, c)
 		if err != nil {
 			t.Fatal(err)

@@ -163,7 +163,8 @@ func cleanPNG(data []byte) []byte {
 // Stand returns a file with f's name and natural size whose pixels are img, which may
 // be of another size: what a box shows with another version of its picture.
 func (f *File) Stand(img *image.RGBA) *File {
-	s := &File{Name: f.Name, Format: f.Format, Width: f.Width, Height: f.Height, Orientation: 1, Bytes: f.Bytes, data: f.data}
+	s := &File{Name: f.Name, Format: f.Format, Width: f.Width, Height: f.Height, Orientation: 1, Bytes: f.Bytes,
+		data: f.data}
 	s.pixels = img
 	return s
 }

@@ -64,7 +64,8 @@ func jpegProfile(data []byte) []byte {
 		if data[i+1] == 0xda || n < 2 || i+2+n > len(data) || len(icc) > maxProfile {
 			break
 		}
-		if body := data[i+4 : i+2+n]; data[i+1] == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")) && len(body) > 14 {
+		if body := data[i+4 : i+2+n]; data[i+1] == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")) &&
+			len(body) > 14 {
 			icc = append(icc, body[14:]...)
 		}
 		i += 2 + n
@@ -127,7 +128,8 @@ func parseProfile(icc []byte) (p rgbProfile, ok bool) {
 	}
 	// What changes no byte by more than one is left alone.
 	for i := 0; i < 256; i += 5 {
-		for _, rgb := range [][3]uint8{{uint8(i), uint8(i), uint8(i)}, {uint8(i), 0, 0}, {0, uint8(i), 0}, {0, 0, uint8(i)}, {uint8(i), 255, 128}} {
+		for _, rgb := range [][3]uint8{{uint8(i), uint8(i), uint8(i)}, {uint8(i), 0, 0}, {0, uint8(i), 0},
+			{0, 0, uint8(i)}, {uint8(i), 255, 128}} {
 			r, g, b := p.convert(rgb[0], rgb[1], rgb[2])
 			far := func(a, b uint8) bool { return a > b+1 && b < 255 || b > a+1 && a < 255 }
 			if far(r, rgb[0]) || far(g, rgb[1]) || far(b, rgb[2]) {

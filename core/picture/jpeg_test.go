@@ -31,7 +31,8 @@ func TestRecodeKeepsEveryPixel(t *testing.T) {
 	for _, c := range []struct {
 		w, h, q int
 		gray    bool
-	}{{400, 300, 80, false}, {401, 297, 50, false}, {17, 9, 95, false}, {1, 1, 30, false}, {333, 128, 75, true}, {64, 64, 100, false}} {
+	}{{400, 300, 80, false}, {401, 297, 50, false}, {17, 9, 95, false}, {1, 1, 30, false}, {333, 128, 75, true},
+		{64, 64, 100, false}} {
 		var src image.Image = scene(c.w, c.h)
 		if c.gray {
 			g := image.NewGray(image.Rect(0, 0, c.w, c.h))
@@ -49,7 +50,8 @@ func TestRecodeKeepsEveryPixel(t *testing.T) {
 			t.Fatal(c, err)
 		}
 		want, _ := jpeg.Decode(bytes.NewReader(b.Bytes()))
-		for name, data := range map[string][]byte{"sequential": j.write(j.sequential()), "progressive": j.write(j.progressive())} {
+		for name, data := range map[string][]byte{"sequential": j.write(j.sequential()),
+			"progressive": j.write(j.progressive())} {
 			got, err := jpeg.Decode(bytes.NewReader(data))
 			if err != nil {
 				t.Fatalf("%+v %s: %v", c, name, err)

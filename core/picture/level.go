@@ -35,7 +35,8 @@ func halve(src *image.RGBA) *image.RGBA {
 					}
 				}
 				o := d[4*x : 4*x+4]
-				o[0], o[1], o[2], o[3] = uint8(acc[0]>>shift), uint8(acc[1]>>shift), uint8(acc[2]>>shift), uint8(acc[3]>>shift)
+				o[0], o[1], o[2], o[3] = uint8(acc[0]>>shift), uint8(acc[1]>>shift), uint8(acc[2]>>shift),
+					uint8(acc[3]>>shift)
 			}
 		}
 	})

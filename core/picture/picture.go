@@ -147,9 +147,11 @@ func (s *Store) read(name string) (*File, error) {
 	}
 	switch {
 	case strings.Contains(name, "://") || strings.HasPrefix(name, "//"):
-		return nil, &source.UnsupportedError{In: name, Msg: "pictures are not fetched from the network", Hint: "save it into the pictures folder"}
+		return nil, &source.UnsupportedError{In: name, Msg: "pictures are not fetched from the network",
+			Hint: "save it into the pictures folder"}
 	case path.IsAbs(clean) || clean == ".." || strings.HasPrefix(clean, "../") || !fs.ValidPath(clean) || clean == ".":
-		return nil, &source.SyntaxError{In: name, Msg: "the path leaves the pictures folder", Hint: "put the picture in the folder, or set pictures: to the folder that holds it"}
+		return nil, &source.SyntaxError{In: name, Msg: "the path leaves the pictures folder",
+			Hint: "put the picture in the folder, or set pictures: to the folder that holds it"}
 	}
 	var firstErr error
 	for _, fsys := range s.fsys {
@@ -175,7 +177,8 @@ func (s *Store) read(name string) (*File, error) {
 // readPart reads a part of a picture, in whole pixels.
 func (s *Store) readPart(name, base, frag string) (*File, error) {
 	bad := func() (*File, error) {
-		return nil, &source.SyntaxError{In: name, Text: frag, Want: "left, top, width and height in per cent of the picture, such as 40,20,30,60"}
+		return nil, &source.SyntaxError{In: name, Text: frag,
+			Want: "left, top, width and height in per cent of the picture, such as 40,20,30,60"}
 	}
 	var v [4]float64
 	parts := strings.Split(frag, ",")
@@ -206,7 +209,8 @@ func (s *Store) readPart(name, base, frag string) (*File, error) {
 		return bad()
 	}
 	share := float64(r.Dx()) * float64(r.Dy()) / (w * h)
-	return &File{Name: name, Format: whole.Format, Width: r.Dx(), Height: r.Dy(), Orientation: 1, Bytes: int(float64(whole.Bytes)*share + 0.5), whole: whole, part: r}, nil
+	return &File{Name: name, Format: whole.Format, Width: r.Dx(), Height: r.Dy(), Orientation: 1,
+		Bytes: int(float64(whole.Bytes)*share + 0.5), whole: whole, part: r}, nil
 }
 
 func (s *Store) exists(name string) bool {
@@ -254,7 +258,8 @@ func readFile(fsys fs.FS, name string) (*File, error) {
 		return nil, &source.SyntaxError{In: name, Msg: "this is a folder, not a picture"}
 	}
 	if st.Size() > MaxBytes {
-		return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the file has %d MB; at most %d MB are read", st.Size()>>20, MaxBytes>>20)}
+		return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the file has %d MB; at most %d MB are read",
+			st.Size()>>20, MaxBytes>>20)}
 	}
 	data, err := fs.ReadFile(fsys, name)
 	if err != nil {
@@ -293,7 +298,8 @@ func dropSpace(r rune) rune {
 	return r
 }
 
-var extensions = map[string]Format{".jpg": "jpeg", ".jpeg": "jpeg", ".jpe": "jpeg", ".jfif": "jpeg", ".png": "png", ".gif": "gif",
+var extensions = map[string]Format{".jpg": "jpeg", ".jpeg": "jpeg", ".jpe": "jpeg", ".jfif": "jpeg", ".png": "png",
+	".gif":  "gif",
 	".webp": "webp", ".avif": "avif", ".bmp": "bmp", ".tif": "tiff", ".tiff": "tiff", ".svg": "svg"}
 
 func knownExtension(name string) bool { return extensions[strings.ToLower(path.Ext(name))] != "" }
@@ -320,10 +326,13 @@ func Read(name string, data []byte) (*File, error) {
 			return nil, notAPicture(name, data, err)
 		}
 		if cfg.Width <= 0 || cfg.Height <= 0 {
-			return nil, &source.SyntaxError{In: name, Msg: fmt.Sprintf("the %s picture has no size (%dx%d)", format, cfg.Width, cfg.Height)}
+			return nil, &source.SyntaxError{In: name, Msg: fmt.Sprintf("the %s picture has no size (%dx%d)", format,
+				cfg.Width, cfg.Height)}
 		}
 		if int64(cfg.Width)*int64(cfg.Height) > MaxPixels {
-			return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the picture says it is %dx%d px; at most %d megapixels are read", cfg.Width, cfg.Height, MaxPixels>>20),
+			return nil, &source.LimitError{In: name,
+				Msg: fmt.Sprintf("the picture says it is %dx%d px; at most %d megapixels are read", cfg.Width,
+					cfg.Height, MaxPixels>>20),
 				Hint: "save a smaller copy"}
 		}
 		f.Format, f.Width, f.Height = Format(format), cfg.Width, cfg.Height
@@ -334,7 +343,8 @@ func Read(name string, data []byte) (*File, error) {
 	}
 	if ext != "" && extensions[ext] != f.Format {
 		want := extensionOf(f.Format)
-		return nil, &source.SyntaxError{In: name, Msg: fmt.Sprintf("the file holds a %s picture but is called %s", f.Format, ext),
+		return nil, &source.SyntaxError{In: name, Msg: fmt.Sprintf("the file holds a %s picture but is called %s",
+			f.Format, ext),
 			Hint: fmt.Sprintf("rename it to %s", strings.TrimSuffix(path.Base(name), path.Ext(name))+want)}
 	}
 	return f, nil
@@ -357,7 +367,8 @@ func notAPicture(name string, data []byte, err error) error {
 	case errors.Is(err, image.ErrFormat):
 		return &source.SyntaxError{In: name, Msg: "the file is not a picture that is read here", Hint: kinds}
 	}
-	return &source.SyntaxError{In: name, Msg: "the picture's header is broken or cut short: " + err.Error(), Hint: "save the picture again"}
+	return &source.SyntaxError{In: name, Msg: "the picture's header is broken or cut short: " + err.Error(),
+		Hint: "save the picture again"}
 }
 
 func isText(data []byte) bool {
@@ -372,7 +383,8 @@ func isText(data []byte) bool {
 // orientation reads the EXIF tag; 1 where there is none or it is broken, as
 // browsers do.
 func orientation(format string, data []byte) int {
-	kind, ok := map[Format]imagemeta.ImageFormat{"jpeg": imagemeta.JPEG, "png": imagemeta.PNG, "webp": imagemeta.WebP, "tiff": imagemeta.TIFF}[Format(format)]
+	kind, ok := map[Format]imagemeta.ImageFormat{"jpeg": imagemeta.JPEG, "png": imagemeta.PNG, "webp": imagemeta.WebP,
+		"tiff": imagemeta.TIFF}[Format(format)]
 	if !ok {
 		return 1
 	}

@@ -67,7 +67,8 @@ func TestStoreRefusesToLeaveItsFolder(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	for _, name := range []string{"../a.png", "/a.png", "sub/../../a.png", "//host/a.png", "http://host/a.png", "..", "."} {
+	for _, name := range []string{"../a.png", "/a.png", "sub/../../a.png", "//host/a.png", "http://host/a.png", "..",
+		"."} {
 		if _, err := s.File(name); err == nil {
 			t.Errorf("%s is read", name)
 		}
@@ -92,7 +93,8 @@ func TestDataURLs(t *testing.T) {
 }
 
 func TestHugePicturesAreRefusedBeforeTheyAreDecoded(t *testing.T) {
-	head := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\xea\x60\x00\x00\xea\x60\x08\x02\x00\x00\x00\x00\x00\x00\x00")
+	head := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR" +
+		"\x00\x00\xea\x60\x00\x00\xea\x60\x08\x02\x00\x00\x00\x00\x00\x00\x00")
 	_, err := Read("huge.png", head)
 	var lim *source.LimitError
 	if !errors.As(err, &lim) && !strings.Contains(err.Error(), "broken") {
@@ -102,22 +104,26 @@ func TestHugePicturesAreRefusedBeforeTheyAreDecoded(t *testing.T) {
 
 func TestVectorSizes(t *testing.T) {
 	for attrs, want := range map[string]Vector{
-		`width="40" height="30"`:                                                 {Width: 40, Height: 30, Ratio: 40.0 / 30},
-		`width="40" viewBox="0 0 20 10"`:                                         {Width: 40, Ratio: 2},
-		`viewBox="0 0 20 10"`:                                                    {Ratio: 2},
-		`width="50%" height="1in"`:                                               {Height: 96},
-		`viewBox="0 0 20 10" preserveAspectRatio="none"`:                         {},
-		`width="2cm" height="20mm" viewBox="0,0,5,5"`:                            {Width: 2 * 96 / 2.54, Height: 20 * 96 / 25.4, Ratio: 1},
+		`width="40" height="30"`: {Width: 40, Height: 30,
+			Ratio: 40.0 / 30},
+		`width="40" viewBox="0 0 20 10"`:                 {Width: 40, Ratio: 2},
+		`viewBox="0 0 20 10"`:                            {Ratio: 2},
+		`width="50%" height="1in"`:                       {Height: 96},
+		`viewBox="0 0 20 10" preserveAspectRatio="none"`: {},
+		`width="2cm" height="20mm" viewBox="0,0,5,5"`: {Width: 2 * 96 / 2.54,
+			Height: 20 * 96 / 25.4, Ratio: 1},
 		`width="10" height="5" viewBox="0 0 1 1" preserveAspectRatio="none"`:     {Width: 10, Height: 5, Ratio: 2},
 		`width="-3" height="x" viewBox="0 0 0 0" preserveAspectRatio="xMinYMax"`: {},
 	} {
-		f, err := Read("a.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg" `+attrs+`><rect width="3" height="2"/></svg>`))
+		f, err := Read("a.svg",
+			[]byte(`<svg xmlns="http://www.w3.org/2000/svg" `+attrs+`><rect width="3" height="2"/></svg>`))
 		if err != nil {
 			t.Errorf("%s: %v", attrs, err)
 			continue
 		}
 		v := f.Vector
-		if math.Abs(v.Width-want.Width) > 1e-9 || math.Abs(v.Height-want.Height) > 1e-9 || math.Abs(v.Ratio-want.Ratio) > 1e-9 {
+		if math.Abs(v.Width-want.Width) > 1e-9 || math.Abs(v.Height-want.Height) > 1e-9 ||
+			math.Abs(v.Ratio-want.Ratio) > 1e-9 {
 			t.Errorf("%s: %gx%g ratio %g, want %+v", attrs, v.Width, v.Height, v.Ratio, want)
 		}
 	}
@@ -150,7 +156,7 @@ func TestScaleKeepsTheSeam(t *testing.T) {
 		v := uint8(128 + 100*math.Sin(2*math.Pi*(float64(i%n)+0.5)/n))
 		img.SetRGBA(i%n, i/n, color.RGBA{v, v, v, 255})
 	}
-	out := Scale(img, Whole(img), 40, 40, Scaling{Wrap: true})
+	out := Scale(img, Whole(img), image.Pt(40, 40), Scaling{Wrap: true})
 	inner, seam := 0, 0
 	at := func(x int) int { return int(out.RGBAAt(x%40, 20).R) }
 	for x := range 39 {
@@ -249,13 +255,15 @@ func TestParts(t *testing.T) {
 	}
 	for y := range 2 {
 		for x := range 6 {
-			if got, want := px.RGBAAt(x, y), (color.RGBA{uint8((x + 2) * 20), uint8((y + 4) * 30), 7, 255}); got != want {
+			if got, want := px.RGBAAt(x, y), (color.RGBA{uint8((x + 2) * 20), uint8((y + 4) * 30), 7,
+				255}); got != want {
 				t.Errorf("%d,%d is %v, want %v", x, y, got, want)
 			}
 		}
 	}
 	for _, frag := range []string{"20,50,60", "a,0,10,10", "50,0,60,10", "0,0,0,10", "-1,0,10,10", "NaN,0,10,10"} {
-		if _, err := store.File("a.png#xywh=percent:" + frag); err == nil || !strings.Contains(err.Error(), "per cent of the picture") {
+		if _, err := store.File("a.png#xywh=percent:" + frag); err == nil || !strings.Contains(err.Error(),
+			"per cent of the picture") {
 			t.Errorf("%s: %v", frag, err)
 		}
 	}

@@ -22,12 +22,13 @@ type Scaling struct {
 	Sharpen float64 // 0 to 1: how much of the detail finer than a px's neighbours is added again
 }
 
-// Scale returns a window of a picture at w x h px, filtered in linear light with
+// Scale returns a part of a picture at a size in px, filtered in linear light with
 // alpha premultiplied, so that fine bright detail keeps its brightness and no
 // colour of transparent px shows. The filter is the Catmull-Rom cubic, as wide as
 // the step between new px. At the picture's own size it returns img itself.
 // See docs/RATIONALE.md, "Why is scaling done in linear light?".
-func Scale(img *image.RGBA, win Part, w, h int, o Scaling) *image.RGBA {
+func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
+	w, h := size.X, size.Y
 	sw, sh := img.Rect.Dx(), img.Rect.Dy()
 	if win == Whole(img) && sw == w && sh == h {
 		return img
@@ -229,7 +230,8 @@ func sharpen(src *image.RGBA, amount float64) *image.RGBA {
 	k := int(amount*256 + 0.5)
 	work.Rows(h, w, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
-			rows := [3][]uint8{src.Pix[max(y-1, 0)*src.Stride:], src.Pix[y*src.Stride:], src.Pix[min(y+1, h-1)*src.Stride:]}
+			rows := [3][]uint8{src.Pix[max(y-1, 0)*src.Stride:], src.Pix[y*src.Stride:],
+				src.Pix[min(y+1, h-1)*src.Stride:]}
 			for x := range w {
 				xs := [3]int{4 * max(x-1, 0), 4 * x, 4 * min(x+1, w-1)}
 				d := dst.Pix[y*dst.Stride+4*x:][:4]

@@ -86,7 +86,7 @@ func TestScaleIsItsDefinition(t *testing.T) {
 		{3, 40, 1, 3, Part{0, 0, 3, 40}, false, false},
 	} {
 		img := noise(c.sw, c.sh, c.alpha)
-		got := Scale(img, c.win, c.w, c.h, Scaling{Wrap: c.wrap})
+		got := Scale(img, c.win, image.Pt(c.w, c.h), Scaling{Wrap: c.wrap})
 		for i, want := range scaleSlowly(img, c.win, c.w, c.h, c.wrap) {
 			a := min(max(want[3], 0), 1)
 			for ch := range 4 {
@@ -112,13 +112,13 @@ func TestScaleKeepsLight(t *testing.T) {
 		v := uint8(255 * ((i + i/64) % 2))
 		img.SetRGBA(i%64, i/64, color.RGBA{v, v, v, 255})
 	}
-	got := Scale(img, Whole(img), 16, 16, Scaling{Wrap: true})
+	got := Scale(img, Whole(img), image.Pt(16, 16), Scaling{Wrap: true})
 	for i := 0; i < len(got.Pix); i += 4 {
 		if v := got.Pix[i]; v < 187 || v > 189 {
 			t.Fatalf("px %d is %d, want 188", i/4, v)
 		}
 	}
-	if Scale(img, Whole(img), 64, 64, Scaling{}) != img {
+	if Scale(img, Whole(img), image.Pt(64, 64), Scaling{}) != img {
 		t.Error("the picture's own size is copied")
 	}
 }
@@ -132,7 +132,7 @@ func TestScaleOfAWindow(t *testing.T) {
 			img.SetRGBA(x, y, color.RGBA{v, v, v, 255})
 		}
 	}
-	got := Scale(img, Part{50.4, 0, 99.2, 8}, 31, 2, Scaling{})
+	got := Scale(img, Part{50.4, 0, 99.2, 8}, image.Pt(31, 2), Scaling{})
 	for x := range 31 {
 		light := (50.4 + (float64(x)+0.5)*99.2/31 - 0.5) / 200
 		if d := int(got.RGBAAt(x, 0).R) - int(FromLinear(light)); d < -1 || d > 1 {
@@ -154,8 +154,8 @@ func TestSharpenIsGentle(t *testing.T) {
 		}
 		return
 	}
-	soft := Scale(img, Whole(img), 20, 20, Scaling{})
-	if a, b := spread(soft), spread(Scale(img, Whole(img), 20, 20, Scaling{Sharpen: 0.5})); b < 1.05*a {
+	soft := Scale(img, Whole(img), image.Pt(20, 20), Scaling{})
+	if a, b := spread(soft), spread(Scale(img, Whole(img), image.Pt(20, 20), Scaling{Sharpen: 0.5})); b < 1.05*a {
 		t.Errorf("differences of neighbours are %.0f, sharpened %.0f", a, b)
 	}
 }
@@ -163,7 +163,7 @@ func TestSharpenIsGentle(t *testing.T) {
 func BenchmarkScale6000To1920(b *testing.B) {
 	img := noise(6000, 4000, false)
 	for b.Loop() {
-		Scale(img, Whole(img), 1920, 1280, Scaling{})
+		Scale(img, Whole(img), image.Pt(1920, 1280), Scaling{})
 	}
 }
 

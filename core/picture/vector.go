@@ -69,7 +69,10 @@ func readVector(data []byte) (*Vector, error) {
 			case "height":
 				v.Height = svgLength(a.Value)
 			case "viewBox":
-				f := strings.FieldsFunc(a.Value, func(r rune) bool { return r == ' ' || r == ',' || r == '\n' || r == '\t' })
+				f := strings.FieldsFunc(a.Value, func(r rune) bool {
+					return r == ' ' || r == ',' || r == '\n' ||
+						r == '\t'
+				})
 				if len(f) == 4 {
 					for i := range f {
 						v.ViewBox[i], _ = strconv.ParseFloat(f[i], 64)
@@ -190,7 +193,8 @@ func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 		ty = align(v.Align, "Y", view.H-s*box[3])
 		sx, sy = s, s
 	}
-	icon.Transform = rasterx.Identity.Translate(-view.X, -view.Y).Scale(view.KX, view.KY).Translate(tx, ty).Scale(sx, sy).Translate(-box[0], -box[1])
+	icon.Transform = rasterx.Identity.Translate(-view.X, -view.Y).Scale(view.KX, view.KY).Translate(tx, ty).Scale(sx,
+		sy).Translate(-box[0], -box[1])
 	scanner := rasterx.NewScannerGV(w, h, img, img.Bounds())
 	if err := drawIcon(icon, rasterx.NewDasher(w, h, scanner)); err != nil {
 		return nil, &source.SyntaxError{In: f.Name, Msg: err.Error()}

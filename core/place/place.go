@@ -118,7 +118,8 @@ func (l *Landing) land(in *Input) {
 	}
 	if in.Paint.W > 0 && in.Paint.H > 0 {
 		f := in.focus()
-		l.Focus = Point{(x.origin + f.X*size.X - in.Paint.X) / in.Paint.W, (y.origin + f.Y*size.Y - in.Paint.Y) / in.Paint.H}
+		l.Focus = Point{(x.origin + f.X*size.X - in.Paint.X) / in.Paint.W,
+			(y.origin + f.Y*size.Y - in.Paint.Y) / in.Paint.H}
 	}
 }
 

@@ -40,17 +40,23 @@ func TestLandByHand(t *testing.T) {
 		want       want
 	}{
 		// cover: max(400/1600, 400/900) = 4/9, so 711.11 x 400; (400-711.11)/2
-		{"cover", "url(a) center/cover no-repeat", raster(1600, 900), 400, 400, want{w: 6400.0 / 9, h: 400, x: (400 - 6400.0/9) / 2}},
+		{"cover", "url(a) center/cover no-repeat", raster(1600, 900), 400, 400,
+			want{w: 6400.0 / 9, h: 400, x: (400 - 6400.0/9) / 2}},
 		// contain: min(400/1600, 400/900) = 1/4, so 400 x 225; (400-225)/2 = 87.5; bare 400*(400-225)
-		{"contain", "url(a) center/contain no-repeat", raster(1600, 900), 400, 400, want{w: 400, h: 225, y: 87.5, bare: 70000}},
+		{"contain", "url(a) center/contain no-repeat", raster(1600, 900), 400, 400,
+			want{w: 400, h: 225, y: 87.5, bare: 70000}},
 		// 25% lines up the picture's 25% with the box's: 0.25*(400-100) = 75, 0.75*(200-50) = 112.5
-		{"percent lines up", "url(a) 25% 75%/100px 50px no-repeat", raster(10, 10), 400, 200, want{w: 100, h: 50, x: 75, y: 112.5, bare: 80000 - 5000}},
+		{"percent lines up", "url(a) 25% 75%/100px 50px no-repeat", raster(10, 10), 400, 200,
+			want{w: 100, h: 50, x: 75, y: 112.5, bare: 80000 - 5000}},
 		// a length moves the edge
-		{"length moves", "url(a) 25px -5px no-repeat", raster(100, 50), 400, 200, want{w: 100, h: 50, x: 25, y: -5, bare: 80000 - 100*45}},
+		{"length moves", "url(a) 25px -5px no-repeat", raster(100, 50), 400, 200,
+			want{w: 100, h: 50, x: 25, y: -5, bare: 80000 - 100*45}},
 		// right 10px: 400-100-10; bottom 5%: 150-0.05*150
-		{"edge offsets", "url(a) right 10px bottom 5% no-repeat", raster(100, 50), 400, 200, want{w: 100, h: 50, x: 290, y: 142.5, bare: 75000}},
+		{"edge offsets", "url(a) right 10px bottom 5% no-repeat", raster(100, 50), 400, 200,
+			want{w: 100, h: 50, x: 290, y: 142.5, bare: 75000}},
 		// calc(50% + 7px) = 150+7; calc(100% - 3px) = 150-3
-		{"calc", "url(a) calc(50% + 7px) calc(100% - 3px) no-repeat", raster(100, 50), 400, 200, want{w: 100, h: 50, x: 157, y: 147, bare: 75000}},
+		{"calc", "url(a) calc(50% + 7px) calc(100% - 3px) no-repeat", raster(100, 50), 400, 200,
+			want{w: 100, h: 50, x: 157, y: 147, bare: 75000}},
 		// percentage of a picture larger than the box: 0.5*(400-1000) = -300
 		{"negative space", "url(a) 50% 0 no-repeat", raster(1000, 200), 400, 200, want{w: 1000, h: 200, x: -300}},
 		// 100% as wide as the box: no percentage moves it
@@ -60,19 +66,26 @@ func TestLandByHand(t *testing.T) {
 		{"both auto", "url(a) 0 0 no-repeat", raster(100, 50), 400, 200, want{w: 100, h: 50, bare: 75000}},
 		// repeat-x: one row of 50 px, bare below: 400*(200-50)
 		{"repeat-x", "url(a) 0 0 repeat-x", raster(100, 50), 400, 200, want{w: 100, h: 50, stepX: 100, bare: 60000}},
-		{"repeat-y", "url(a) 50% 0 repeat-y", raster(100, 50), 400, 200, want{w: 100, h: 50, x: 150, stepY: 50, bare: 60000}},
+		{"repeat-y", "url(a) 50% 0 repeat-y", raster(100, 50), 400, 200,
+			want{w: 100, h: 50, x: 150, stepY: 50, bare: 60000}},
 		{"repeat", "url(a)", raster(70, 30), 400, 200, want{w: 70, h: 30, stepX: 70, stepY: 30}},
 		// round: 400/70 = 5.71 -> 6 tiles of 66.67; height is auto: 30*66.67/70
-		{"round keeps ratio", "url(a) 0 0/70px auto round no-repeat", raster(70, 30), 400, 200, want{w: 400.0 / 6, h: 30 * (400.0 / 6) / 70, stepX: 400.0 / 6, bare: 400 * (200 - 30*(400.0/6)/70)}},
+		{"round keeps ratio", "url(a) 0 0/70px auto round no-repeat", raster(70, 30), 400, 200,
+			want{w: 400.0 / 6, h: 30 * (400.0 / 6) / 70, stepX: 400.0 / 6, bare: 400 * (200 - 30*(400.0/6)/70)}},
 		// half a tile rounds up: 400/160 = 2.5 -> 3
-		{"round half up", "url(a) 0 0/160px 200px round no-repeat", raster(10, 10), 400, 200, want{w: 400.0 / 3, h: 200, stepX: 400.0 / 3}},
-		{"round at least one", "url(a) 0 0/900px 200px round no-repeat", raster(10, 10), 400, 200, want{w: 400, h: 200, stepX: 400}},
+		{"round half up", "url(a) 0 0/160px 200px round no-repeat", raster(10, 10), 400, 200,
+			want{w: 400.0 / 3, h: 200, stepX: 400.0 / 3}},
+		{"round at least one", "url(a) 0 0/900px 200px round no-repeat", raster(10, 10), 400, 200,
+			want{w: 400, h: 200, stepX: 400}},
 		// space: floor(400/150) = 2 tiles, gap (400-300)/1 = 100; covered 300*200
-		{"space", "url(a) 0 0/150px 200px space no-repeat", raster(10, 10), 400, 200, want{w: 150, h: 200, stepX: 250, bare: 100 * 200}},
+		{"space", "url(a) 0 0/150px 200px space no-repeat", raster(10, 10), 400, 200,
+			want{w: 150, h: 200, stepX: 250, bare: 100 * 200}},
 		// one tile fits: position places it: 0.5*(400-250)
-		{"space of one", "url(a) 50% 0/250px 200px space no-repeat", raster(10, 10), 400, 200, want{w: 250, h: 200, x: 75, bare: 150 * 200}},
+		{"space of one", "url(a) 50% 0/250px 200px space no-repeat", raster(10, 10), 400, 200,
+			want{w: 250, h: 200, x: 75, bare: 150 * 200}},
 		// vw: 25vw of 400 = 100; 10vh of 800 = 80
-		{"viewport units", "url(a) 25vw 10vh/2rem 1em no-repeat", raster(10, 10), 400, 200, want{w: 32, h: 16, x: 100, y: 80, bare: 80000 - 512}},
+		{"viewport units", "url(a) 25vw 10vh/2rem 1em no-repeat", raster(10, 10), 400, 200,
+			want{w: 32, h: 16, x: 100, y: 80, bare: 80000 - 512}},
 		{"gradient", "linear-gradient(red, blue)", Natural{}, 400, 200, want{w: 400, h: 200, stepX: 400, stepY: 200}},
 		{"zero size", "url(a) 0 0/0 10px no-repeat", raster(10, 10), 400, 200, want{h: 10, bare: 80000}},
 		// SVG with a ratio only: auto is contain: 200*2 wide
@@ -87,8 +100,10 @@ func TestLandByHand(t *testing.T) {
 		got := Land(&Input{Layer: &l, Env: &window, Natural: r.natural, Pixels: 1, Area: area, Paint: area})
 		w := r.want
 		if !near(got.Size.X, w.w) || !near(got.Size.Y, w.h) || !near(got.Origin.X, w.x) || !near(got.Origin.Y, w.y) ||
-			!near(got.Step.X, w.stepX) || !near(got.Step.Y, w.stepY) || math.Abs(got.Bare*area.W*area.H-w.bare) > 1e-4 {
-			t.Errorf("%s: %s in %gx%g:\n got size %v origin %v step %v bare %g\nwant %+v", r.name, r.background, r.aw, r.ah, got.Size, got.Origin, got.Step, got.Bare, w)
+			!near(got.Step.X, w.stepX) || !near(got.Step.Y, w.stepY) ||
+			math.Abs(got.Bare*area.W*area.H-w.bare) > 1e-4 {
+			t.Errorf("%s: %s in %gx%g:\n got size %v origin %v step %v bare %g\nwant %+v", r.name, r.background, r.aw,
+				r.ah, got.Size, got.Origin, got.Step, got.Bare, w)
 		}
 	}
 }
@@ -122,7 +137,8 @@ func TestBareAgainstSampling(t *testing.T) {
 		tw, th := float64(3+r.IntN(60)), float64(3+r.IntN(60))
 		l := layer(t, "url(a)")
 		l.Size = css.Size{W: css.Pxs(tw), H: css.Pxs(th)}
-		l.Position = css.Position{X: css.Edge{Offset: css.Pxs(float64(r.IntN(60) - 30))}, Y: css.Edge{Offset: css.Pct(float64(r.IntN(100)))}}
+		l.Position = css.Position{X: css.Edge{Offset: css.Pxs(float64(r.IntN(60) - 30))},
+			Y: css.Edge{Offset: css.Pct(float64(r.IntN(100)))}}
 		sx, sy := r.IntN(4), r.IntN(4)
 		l.Repeat = css.Repeats{X: css.Repeat(sx), Y: css.Repeat(sy)}
 		area := layout.Rect{X: 7, Y: 9, W: aw, H: ah}
@@ -147,9 +163,11 @@ func TestBareAgainstSampling(t *testing.T) {
 			}
 			return float64(hit) / n
 		}
-		want := paint.W*paint.H - cover(paint.X, paint.W, got.Origin.X, got.Step.X, got.Size.X)*cover(paint.Y, paint.H, got.Origin.Y, got.Step.Y, got.Size.Y)
+		want := paint.W*paint.H - cover(paint.X, paint.W, got.Origin.X, got.Step.X, got.Size.X)*cover(paint.Y, paint.H,
+			got.Origin.Y, got.Step.Y, got.Size.Y)
 		if math.Abs(got.Bare*paint.W*paint.H-want) > 0.03*paint.W*paint.H+40 {
-			t.Errorf("%s %s tile %gx%g in %gx%g: bare %g, sampled %g", styles[sx], styles[sy], tw, th, aw, ah, got.Bare*paint.W*paint.H, want)
+			t.Errorf("%s %s tile %gx%g in %gx%g: bare %g, sampled %g", styles[sx], styles[sy], tw, th, aw, ah,
+				got.Bare*paint.W*paint.H, want)
 		}
 	}
 }
@@ -184,7 +202,8 @@ func TestDeviceCoverFillsTheSnappedBox(t *testing.T) {
 		area := layout.Rect{X: r.Float64() * 50, Y: r.Float64() * 50, W: 1 + r.Float64()*500, H: 1 + r.Float64()*500}
 		k := []float64{1, 1.25, 1.5, 2, 3}[r.IntN(5)]
 		l := layer(t, "url(a) 30% 70%/cover no-repeat")
-		in := Input{Layer: &l, Env: &window, Natural: raster(640, 480), Pixels: 1, Area: area, Paint: area, Bound: area}
+		in := Input{Layer: &l, Env: &window, Natural: raster(640, 480), Pixels: 1, Area: area, Paint: area,
+			Bound: area}
 		s := Device(&in, k)
 		x0, y0, x1, y1 := SnapRect(area, k)
 		if s.Dest != [4]int{x0, y0, x1, y1} || !s.One {
@@ -196,7 +215,8 @@ func TestDeviceCoverFillsTheSnappedBox(t *testing.T) {
 func TestLandDoesNotAllocate(t *testing.T) {
 	l := layer(t, "url(a) calc(50% + 1vw) 30%/cover no-repeat")
 	area := layout.Rect{W: 400, H: 300}
-	in := Input{Layer: &l, Env: &window, Natural: raster(1600, 900), Pixels: 1, Area: area, Paint: area, Keep: &plan.Region{X: 0.3, Y: 0.3, W: 0.2, H: 0.2}}
+	in := Input{Layer: &l, Env: &window, Natural: raster(1600, 900), Pixels: 1, Area: area, Paint: area,
+		Keep: &plan.Region{X: 0.3, Y: 0.3, W: 0.2, H: 0.2}}
 	if n := testing.AllocsPerRun(100, func() { Land(&in) }); n != 0 {
 		t.Errorf("a landing allocates %g times", n)
 	}
@@ -214,7 +234,8 @@ func benchmarkLand(b *testing.B, text string) {
 	l := layer(b, text)
 	area := layout.Rect{W: 1440, H: 630}
 	env := css.Env{Width: 1440, Height: 900, Density: 2}
-	in := Input{Layer: &l, Env: &env, Natural: raster(3200, 1800), Pixels: 1, Area: area, Paint: area, Keep: &plan.Region{X: 0.5, Y: 0.5, W: 0.2, H: 0.3}}
+	in := Input{Layer: &l, Env: &env, Natural: raster(3200, 1800), Pixels: 1, Area: area, Paint: area,
+		Keep: &plan.Region{X: 0.5, Y: 0.5, W: 0.2, H: 0.3}}
 	b.ReportAllocs()
 	for b.Loop() {
 		in.Area.W++ // another window each time

@@ -48,7 +48,8 @@ var Qualities = []struct {
 
 // DefaultFiles is what holds without files: in the plan.
 func DefaultFiles() Files {
-	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06, Formats: []picture.Format{picture.AVIF, picture.WebP}, Crop: true}
+	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06,
+		Formats: []picture.Format{picture.AVIF, picture.WebP}, Crop: true}
 }
 
 // Floor is how many picture px a device px needs to look sharp at a density: one,
@@ -74,7 +75,8 @@ func ParseQuality(s string) (float64, error) {
 	if v, err := strconv.ParseFloat(s, 64); err == nil && v >= 50 && v <= 99.9 {
 		return v, nil
 	}
-	return 0, &source.SyntaxError{Text: s, Want: "high, normal, low, or the similarity wanted as a number from 50 to 99.9"}
+	return 0, &source.SyntaxError{Text: s,
+		Want: "high, normal, low, or the similarity wanted as a number from 50 to 99.9"}
 }
 
 func (p *Plan) readFiles(n node) error {
@@ -176,7 +178,8 @@ func (f *Files) readSharpness(n node) error {
 	for _, kv := range ps {
 		d, err := strconv.ParseFloat(kv.key, 64)
 		if err != nil || d < 0.1 || d > 10 || len(f.Sharpness) > 0 && d <= f.Sharpness[len(f.Sharpness)-1].Density {
-			return &source.SyntaxError{Span: kv.at, In: "sharpness", Text: kv.key, Want: "a density between 0.1 and 10, larger than the one before"}
+			return &source.SyntaxError{Span: kv.at, In: "sharpness", Text: kv.key,
+				Want: "a density between 0.1 and 10, larger than the one before"}
 		}
 		v, err := kv.val.float(bad)
 		if err != nil {

@@ -70,7 +70,8 @@ func (n node) keys(known handlers) error {
 				names = append(names, k)
 			}
 			slices.Sort(names)
-			return &source.SyntaxError{Span: p.at, Text: p.key, Want: "a key that is known here", Hint: source.DidYouMean(p.key, names)}
+			return &source.SyntaxError{Span: p.at, Text: p.key, Want: "a key that is known here",
+				Hint: source.DidYouMean(p.key, names)}
 		}
 		if p.val.Kind() == doc.Null {
 			return &source.SyntaxError{Span: p.at, In: p.key, Msg: "the key has no value"}

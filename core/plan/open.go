@@ -22,7 +22,8 @@ func (l *Layer) Settled(k OpenKind) string {
 // open notes a value that is left to settle; what stands behind = is settled.
 func (l *Layer) open(n node, kind OpenKind, text string) Open {
 	wish, settled, _ := strings.Cut(text, "=")
-	o := Open{Kind: kind, Span: n.Span, Path: n.Path(), Wish: strings.TrimSpace(wish), Settled: strings.TrimSpace(settled)}
+	o := Open{Kind: kind, Span: n.Span, Path: n.Path(), Wish: strings.TrimSpace(wish),
+		Settled: strings.TrimSpace(settled)}
 	if i := strings.Index(text, " = "); i >= 0 { // a query may hold = too
 		o.Wish, o.Settled = strings.TrimSpace(text[:i]), strings.TrimSpace(text[i+3:])
 	}
@@ -169,7 +170,8 @@ func (l *Layer) openSize(n node, text string) error {
 	}
 	var err error
 	l.CSS.Size, err = behind(n, v, css.ParseSize)
-	if err == nil && (l.CSS.Size.Kind != css.SizeLengths || l.CSS.Size.AutoW || l.CSS.Size.W.IsCalc() || l.CSS.Size.W.Unit != css.Px) {
+	if err == nil && (l.CSS.Size.Kind != css.SizeLengths || l.CSS.Size.AutoW || l.CSS.Size.W.IsCalc() ||
+		l.CSS.Size.W.Unit != css.Px) {
 		err = n.fail("near and a width in px, such as near 33px")
 	}
 	return err
@@ -198,7 +200,8 @@ func (b *Box) addShifts() error {
 		for n := range written[i].Layers {
 			for _, s := range written[i].Layers[n].shifts {
 				if i > 0 {
-					return &source.UnsupportedError{Span: s.at, In: "position", Msg: "ranges of widths inside a when block",
+					return &source.UnsupportedError{Span: s.at, In: "position",
+						Msg:  "ranges of widths inside a when block",
 						Hint: "settle it in the box itself"}
 				}
 				more = append(more, Rule{Media: s.media, Span: s.at, shift: map[int]css.Position{n: s.pos}})
@@ -332,7 +335,8 @@ func (p *Plan) Write(values []Edit) (*Plan, error) {
 		}
 		place := e.Span.String()
 		if before, ok := written[place]; ok && before != text {
-			return nil, &source.UnsupportedError{Span: e.Span, Msg: "an alias shares the value between two boxes that need different ones",
+			return nil, &source.UnsupportedError{Span: e.Span,
+				Msg:  "an alias shares the value between two boxes that need different ones",
 				Hint: "write it out in one of them"}
 		}
 		written[place] = text

@@ -26,7 +26,8 @@ func TestOpenAndApply(t *testing.T) {
 		t.Fatal(err)
 	}
 	opens := p.Opens()
-	values := map[OpenKind]string{OpenPosition: "64% 58%, (width < 560px) 71% 58%", OpenScrim: "rgb(0 0 0 / 0.41)", OpenColor: "#0b1220", OpenSize: "32px"}
+	values := map[OpenKind]string{OpenPosition: "64% 58%, (width < 560px) 71% 58%", OpenScrim: "rgb(0 0 0 / 0.41)",
+		OpenColor: "#0b1220", OpenSize: "32px"}
 	var edits []Edit
 	for _, o := range opens {
 		if o.Settled != "" {
@@ -42,7 +43,8 @@ func TestOpenAndApply(t *testing.T) {
 		t.Fatal(err)
 	}
 	out := q.Text()
-	want := strings.NewReplacer("color: auto scrim  ", "color: auto scrim = rgb(0 0 0 / 0.41)  ", "position: auto ", "position: auto = 64% 58%, (width < 560px) 71% 58% ",
+	want := strings.NewReplacer("color: auto scrim  ", "color: auto scrim = rgb(0 0 0 / 0.41)  ", "position: auto ",
+		"position: auto = 64% 58%, (width < 560px) 71% 58% ",
 		"{color: auto}", `{color: "auto = #0b1220"}`, "near 33px", "near 33px = 32px").Replace(openPlan)
 	if out != want {
 		t.Fatalf("%v\n%s\nwant\n%s", err, out, want)
@@ -83,7 +85,8 @@ func TestOpenErrors(t *testing.T) {
 		{"{color: auto scrim bleu}", `"bleu" is not`},
 		{"{texture: a.png, size: near 3em}", "near and a width in px"},
 	} {
-		_, err := Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - {name: b, height: 10px, layers: ["+r.layer+"]}\n"))
+		_, err := Parse("p.yaml",
+			[]byte("tourmaline: 1\nboxes:\n  - {name: b, height: 10px, layers: ["+r.layer+"]}\n"))
 		if err == nil || !strings.Contains(err.Error(), r.want) || !strings.HasPrefix(err.Error(), "p.yaml:3:") {
 			t.Errorf("%s: got %v, want %s", r.layer, err, r.want)
 		}
@@ -96,7 +99,8 @@ func TestSettleIsReadingWhatIsWritten(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	values := map[OpenKind]string{OpenPosition: "64% 58%, (width < 560px) 71% 58%", OpenScrim: "rgb(0 0 0 / 0.41)", OpenColor: "linear-gradient(to right, #0b1220, #fff)", OpenSize: "32px"}
+	values := map[OpenKind]string{OpenPosition: "64% 58%, (width < 560px) 71% 58%", OpenScrim: "rgb(0 0 0 / 0.41)",
+		OpenColor: "linear-gradient(to right, #0b1220, #fff)", OpenSize: "32px"}
 	for _, o := range p.Opens() {
 		for _, value := range []string{values[o.Kind], ""} {
 			a, err := p.Settle(o, value)
@@ -111,12 +115,14 @@ func TestSettleIsReadingWhatIsWritten(t *testing.T) {
 				e := &css.Env{Width: w, Height: 800, Density: 1}
 				for i := range a.All() {
 					x, y := a.All()[i].At(e), b.All()[i].At(e)
-					if len(x.Layers()) != len(y.Layers()) || x.Style.Background.Color.String() != y.Style.Background.Color.String() {
+					if len(x.Layers()) != len(y.Layers()) ||
+						x.Style.Background.Color.String() != y.Style.Background.Color.String() {
 						t.Fatalf("%s = %s at %g: %v and %v", o.Wish, value, w, x.Layers(), y.Layers())
 					}
 					for k := range x.Layers() {
 						if x.Layers()[k].String() != y.Layers()[k].String() || x.Layers()[k].ID != y.Layers()[k].ID {
-							t.Errorf("%s = %s at %g: layer %s %v, read %s %v", o.Wish, value, w, x.Layers()[k], x.Layers()[k].ID, y.Layers()[k], y.Layers()[k].ID)
+							t.Errorf("%s = %s at %g: layer %s %v, read %s %v", o.Wish, value, w, x.Layers()[k],
+								x.Layers()[k].ID, y.Layers()[k], y.Layers()[k].ID)
 						}
 					}
 				}
@@ -127,13 +133,15 @@ func TestSettleIsReadingWhatIsWritten(t *testing.T) {
 
 // Letters beyond ASCII stand before a value, in it and behind it.
 func TestLettersBeyondASCII(t *testing.T) {
-	const text = "tourmaline: 1\nboxes:\n  - {name: \"château\", height: 9px, layers: [{color: auto scrim}, {image: dôme.jpg, position: auto}]} # été\n"
+	const text = "tourmaline: 1\nboxes:\n  - {name: \"château\", height: 9px, layers: [{color: auto scrim}, " +
+		"{image: dôme.jpg, position: auto}]} # été\n"
 	p, err := Parse("p.yaml", []byte(text))
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, o := range p.Opens() {
-		if want := map[OpenKind]string{OpenScrim: "p.yaml:3:53", OpenPosition: "p.yaml:3:94"}[o.Kind]; o.Span.String() != want {
+		if want := map[OpenKind]string{OpenScrim: "p.yaml:3:53",
+			OpenPosition: "p.yaml:3:94"}[o.Kind]; o.Span.String() != want {
 			t.Errorf("%s is at %s, want %s", o.Wish, o.Span, want)
 		}
 	}
@@ -145,8 +153,12 @@ func TestLettersBeyondASCII(t *testing.T) {
 
 // A layer has one number: as it is written, with colours and none.
 func TestLayerIdentity(t *testing.T) {
-	p, err := Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - {name: a, height: 9px, css: 'background: none, url(a.jpg)'}\n"+
-		"  - name: b\n    height: 9px\n    layers: [{color: auto scrim}, {image: a.jpg}, {color: red}]\n    when: {(width < 9px): {css: 'background-size: cover'}, (width < 5px): {css: 'background-image: url(b.jpg)'}}\n"))
+	p, err := Parse("p.yaml",
+		[]byte("tourmaline: 1\nboxes:\n  - {name: a, height: 9px, css: 'background: none, url(a.jpg)'}\n"+
+			"  - name: b\n    height: 9px\n    layers: [{color: auto scrim}, {image: a.jpg}, {color: red}]\n    "+
+			"when: "+
+			"{(width < 9px): {css: 'background-size: cover'}, (width < 5px): {css: 'background-image: "+
+			"url(b.jpg)'}}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -99,7 +99,8 @@ func (p *Plan) Box(name string) (*Box, error) {
 		}
 		names = append(names, b.Name)
 	}
-	return nil, &source.SyntaxError{In: p.File, Text: name, Want: "a box of the plan", Hint: source.DidYouMean(name, names)}
+	return nil, &source.SyntaxError{In: p.File, Text: name, Want: "a box of the plan",
+		Hint: source.DidYouMean(name, names)}
 }
 
 // Viewport finds a named viewport, or reads a size such as 390x844@3.
@@ -237,7 +238,8 @@ type Shares struct{ Least, Most float64 }
 type OpenKind uint8
 
 // Kinds, with how they are written: position: auto, color: auto scrim, color: auto,
-// size: near 33px, repeat: auto, and gradient: auto from dome.jpg or auto linear-gradient(…). A settled value stands behind them after =.
+// size: near 33px, repeat: auto, and gradient: auto from dome.jpg or auto linear-gradient(…). A
+// settled value stands behind them after =.
 const (
 	OpenPosition OpenKind = iota
 	OpenScrim
@@ -308,7 +310,8 @@ func (p *Plan) validate() error {
 	seen := map[string]bool{}
 	for _, b := range p.All() {
 		if seen[b.Name] {
-			return &source.SyntaxError{Span: b.Span, In: "name", Text: b.Name, Msg: fmt.Sprintf("two boxes are called %q", b.Name)}
+			return &source.SyntaxError{Span: b.Span, In: "name", Text: b.Name,
+				Msg: fmt.Sprintf("two boxes are called %q", b.Name)}
 		}
 		seen[b.Name] = true
 		if len(b.Rules) > maxRules {
@@ -337,7 +340,8 @@ func (p *Plan) validate() error {
 				keys = append(keys, k)
 			}
 			slices.Sort(keys)
-			return &source.SyntaxError{Span: p.whole(), In: "budget", Text: name, Want: "a named viewport", Hint: source.DidYouMean(name, keys)}
+			return &source.SyntaxError{Span: p.whole(), In: "budget", Text: name, Want: "a named viewport",
+				Hint: source.DidYouMean(name, keys)}
 		}
 	}
 	return nil

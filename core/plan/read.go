@@ -23,9 +23,11 @@ func Parse(file string, data []byte) (*Plan, error) {
 func fromDoc(file string, d *doc.Doc) (*Plan, error) {
 	root := node{d.Root()}
 	if root.Kind() == doc.Null {
-		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan is empty", Hint: "it begins with tourmaline: 1"}
+		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan is empty",
+			Hint: "it begins with tourmaline: 1"}
 	}
-	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3}, Files: DefaultFiles(), doc: d}
+	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3},
+		Files: DefaultFiles(), doc: d}
 	version := false
 	err := root.keys(handlers{
 		"tourmaline": func(n node) error {
@@ -50,7 +52,8 @@ func fromDoc(file string, d *doc.Doc) (*Plan, error) {
 		return nil, err
 	}
 	if !version {
-		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan has no version", Hint: "begin it with tourmaline: 1"}
+		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan has no version",
+			Hint: "begin it with tourmaline: 1"}
 	}
 	if len(p.Named) == 0 {
 		p.Named = DefaultViewports()
@@ -92,7 +95,8 @@ func (p *Plan) readAccept(n node) error {
 			return err
 		}
 		if a.Check == "" || strings.TrimSpace(a.Reason) == "" {
-			return &source.SyntaxError{Span: it.Span, In: "accept", Msg: "an accepted finding has a check and a reason",
+			return &source.SyntaxError{Span: it.Span, In: "accept",
+				Msg:  "an accepted finding has a check and a reason",
 				Hint: "write check: bare, and reason: why it is meant"}
 		}
 		p.Accept = append(p.Accept, a)
@@ -136,7 +140,8 @@ func ParseBytes(s string) (float64, error) {
 
 // boxCSS are the keys of a box that are plain CSS declarations.
 var boxCSS = []string{"padding", "margin", "border", "border-radius", "box-shadow", "font-size",
-	"padding-top", "padding-right", "padding-bottom", "padding-left", "margin-top", "margin-right", "margin-bottom", "margin-left"}
+	"padding-top", "padding-right", "padding-bottom", "padding-left", "margin-top", "margin-right", "margin-bottom",
+	"margin-left"}
 
 func readBox(n node, role Role) (*Box, error) {
 	b := &Box{Role: role, Span: n.Span, Rules: make([]Rule, 1)}
@@ -223,7 +228,8 @@ func ruleKeys(r *Rule, role Role) handlers {
 	}
 	h["color"] = func(n node) error { return r.declare("color", n) }
 	if role == Canvas {
-		for _, k := range []string{"width", "min-width", "max-width", "height", "max-height", "aspect-ratio", "margin", "padding", "border", "border-radius", "box-shadow"} {
+		for _, k := range []string{"width", "min-width", "max-width", "height", "max-height", "aspect-ratio", "margin",
+			"padding", "border", "border-radius", "box-shadow"} {
 			delete(h, k)
 		}
 	}
@@ -277,7 +283,8 @@ func (r *Rule) readSteps(n node) error {
 	for _, kv := range ps {
 		w, err := strconv.ParseFloat(strings.TrimSuffix(kv.key, "px"), 64)
 		if err != nil || w < 1 || w > MaxWindow {
-			return &source.SyntaxError{Span: kv.at, In: "height", Text: kv.key, Want: "a window width in px such as 768"}
+			return &source.SyntaxError{Span: kv.at, In: "height", Text: kv.key,
+				Want: "a window width in px such as 768"}
 		}
 		v, err := kv.val.length()
 		if err != nil {

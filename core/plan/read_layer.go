@@ -189,7 +189,8 @@ func (l *Layer) autoPosition() css.Position {
 
 func readRegion(n node) (*Region, error) {
 	r := &Region{W: -1, H: -1, X: -1, Y: -1}
-	if err := n.keys(handlers{"x": share(&r.X), "y": share(&r.Y), "width": share(&r.W), "height": share(&r.H)}); err != nil {
+	if err := n.keys(handlers{"x": share(&r.X), "y": share(&r.Y), "width": share(&r.W),
+		"height": share(&r.H)}); err != nil {
 		return nil, err
 	}
 	const eps = 1e-9
@@ -206,7 +207,8 @@ func readPoint(n node) (*Point, error) {
 		return nil, err
 	}
 	if p.X < 0 || p.Y < 0 || p.X > 1 || p.Y > 1 {
-		return nil, &source.SyntaxError{Span: n.Span, In: "focus", Msg: "the point is not inside the picture", Hint: "give x and y between 0% and 100%"}
+		return nil, &source.SyntaxError{Span: n.Span, In: "focus", Msg: "the point is not inside the picture",
+			Hint: "give x and y between 0% and 100%"}
 	}
 	return p, nil
 }

@@ -97,7 +97,8 @@ func (p *Plan) readDensities(n node) error {
 	for _, kv := range ps {
 		d, err := strconv.ParseFloat(kv.key, 64)
 		if err != nil || d < 0.1 || d > 10 || len(p.Density) > 0 && d <= p.Density[len(p.Density)-1] {
-			return &source.SyntaxError{Span: kv.at, In: "densities", Text: kv.key, Want: "a density between 0.1 and 10, larger than the one before"}
+			return &source.SyntaxError{Span: kv.at, In: "densities", Text: kv.key,
+				Want: "a density between 0.1 and 10, larger than the one before"}
 		}
 		r, err := kv.val.span("a range of widths such as 320-960")
 		if err != nil {

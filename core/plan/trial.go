@@ -14,7 +14,8 @@ type Trial struct{ Picture, Width, Height, Size, Position, Repeat string }
 func (t Trial) Plan() (*Plan, error) {
 	l := Layer{CSS: css.InitialLayer()}
 	l.CSS.Image = css.Image{URL: t.Picture, IsURL: true}
-	p := &Plan{File: t.Picture, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3}, Named: DefaultViewports()}
+	p := &Plan{File: t.Picture, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3},
+		Named: DefaultViewports()}
 	p.spans()
 	r := Rule{Layers: []Layer{l}}
 	for _, o := range []struct {
@@ -24,8 +25,16 @@ func (t Trial) Plan() (*Plan, error) {
 		{"--box width", t.Width, func(s string) error { return r.setLength(Width, s) }},
 		{"--box height", t.Height, func(s string) error { return r.setLength(Height, s) }},
 		{"--size", t.Size, func(s string) (err error) { r.Layers[0].CSS.Size, err = css.ParseSize(s); return }},
-		{"--position", t.Position, func(s string) (err error) { r.Layers[0].CSS.Position, err = css.ParsePosition(s); return }},
-		{"--repeat", t.Repeat, func(s string) (err error) { r.Layers[0].CSS.Repeat, err = css.ParseRepeat(s); return }},
+		{"--position", t.Position, func(s string) (err error) {
+			r.Layers[0].CSS.Position,
+				err = css.ParsePosition(s)
+			return
+		}},
+		{"--repeat", t.Repeat, func(s string) (err error) {
+			r.Layers[0].CSS.Repeat,
+				err = css.ParseRepeat(s)
+			return
+		}},
 	} {
 		if o.text == "" {
 			continue

@@ -43,7 +43,8 @@ func (v Viewport) Env() css.Env {
 // ParseViewport reads 390x844@3; the density may be left out (1).
 func ParseViewport(s string) (Viewport, error) {
 	bad := func() (Viewport, error) {
-		return Viewport{}, &source.SyntaxError{Text: s, Want: "a viewport such as 390x844@3 (CSS width x height @ density)"}
+		return Viewport{}, &source.SyntaxError{Text: s,
+			Want: "a viewport such as 390x844@3 (CSS width x height @ density)"}
 	}
 	size, dens, hasDens := strings.Cut(s, "@")
 	ws, hs, ok := strings.Cut(size, "x")
@@ -57,7 +58,8 @@ func ParseViewport(s string) (Viewport, error) {
 	if hasDens {
 		d, err3 = strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(dens), "x"), 64)
 	}
-	if err1 != nil || err2 != nil || err3 != nil || !(w >= 1 && w <= MaxWindow && h >= 1 && h <= MaxWindow && d >= 0.1 && d <= 10) {
+	if err1 != nil || err2 != nil || err3 != nil || !(w >= 1 && w <= MaxWindow && h >= 1 && h <= MaxWindow &&
+		d >= 0.1 && d <= 10) {
 		return bad()
 	}
 	return Viewport{Width: w, Height: h, Density: d}, nil

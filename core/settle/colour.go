@@ -43,7 +43,8 @@ func continuing(img *image.RGBA) (*behind, bool) {
 	if weight == 0 {
 		return b, false
 	}
-	b.ends = [][3]uint8{{picture.FromLinear(sum[0] / weight), picture.FromLinear(sum[1] / weight), picture.FromLinear(sum[2] / weight)}}
+	b.ends = [][3]uint8{{picture.FromLinear(sum[0] / weight), picture.FromLinear(sum[1] / weight),
+		picture.FromLinear(sum[2] / weight)}}
 	for _, pair := range []struct {
 		a, b int
 		to   string
@@ -51,7 +52,8 @@ func continuing(img *image.RGBA) (*behind, bool) {
 		if b.edges[pair.a].Share < 0.9 || b.edges[pair.b].Share < 0.9 {
 			continue
 		}
-		if d := levels(b.edge(pair.a), b.edge(pair.b)); d > visibleStep && (b.to == "" || d > levels(b.ends[0], b.ends[1])) {
+		if d := levels(b.edge(pair.a), b.edge(pair.b)); d > visibleStep &&
+			(b.to == "" || d > levels(b.ends[0], b.ends[1])) {
 			b.ends, b.to = [][3]uint8{b.edge(pair.a), b.edge(pair.b)}, pair.to
 		}
 	}
@@ -120,12 +122,15 @@ func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 	moved := s.letRead(&c, b, s.box(o).ID)
 	c.Value = b.value()
 	diff, edge := b.step()
-	c.Why = append(c.Why, fmt.Sprintf("it continues the edges of %s: %s edge is %d levels from it, the others are nearer", f.Name, sideNames[edge], diff))
+	c.Why = append(c.Why,
+		fmt.Sprintf("it continues the edges of %s: %s edge is %d levels from it, the others are nearer", f.Name,
+			sideNames[edge], diff))
 	if diff > visibleStep {
 		c.Why = append(c.Why, "where the box is bare that edge of the picture will be seen")
 	}
 	if moved > 0 {
-		c.Why = append(c.Why, fmt.Sprintf("moved by %d%% so that the text can be read before the picture is there", moved))
+		c.Why = append(c.Why, fmt.Sprintf("moved by %d%% so that the text can be read before the picture is there",
+			moved))
 	}
 	return c, nil
 }
@@ -149,7 +154,8 @@ func (s *solver) letRead(c *Choice, b *behind, box plan.BoxID) (moved int) {
 		towards = [3]uint8{255, 255, 255}
 	}
 	if s.textOn(box, towards) < 1 {
-		*c = c.fail("neither black nor white lets the text be read while the picture loads: two texts ask for opposite colours, or one is a middle grey")
+		*c = c.fail("neither black nor white lets the text be read while the picture loads: two texts ask for " +
+			"opposite colours, or one is a middle grey")
 	}
 	lo, hi := 0, 100
 	for hi-lo > 1 {
@@ -161,7 +167,8 @@ func (s *solver) letRead(c *Choice, b *behind, box plan.BoxID) (moved int) {
 	}
 	b.ends = b.mixed(towards, hi)
 	if !c.Failed {
-		c.Before, c.After = fmt.Sprintf("contrast %.2f of the needed one while the picture loads", before), fmt.Sprintf("%.2f", on(b.ends))
+		c.Before, c.After = fmt.Sprintf("contrast %.2f of the needed one while the picture loads", before),
+			fmt.Sprintf("%.2f", on(b.ends))
 	}
 	return hi
 }

@@ -41,7 +41,9 @@ func (s *solver) solveGradient(o plan.OpenValue) (Choice, error) {
 				deg, err := strconv.ParseFloat(strings.TrimSuffix(words[i+1], "deg"), 64)
 				if err != nil || !turn(&g, deg) {
 					c.Failed = true
-					c.Remedies = append(c.Remedies, "only linear gradients along an angle or to a side, and conic ones, are turned, by a number of degrees")
+					c.Remedies = append(c.Remedies,
+						"only linear gradients along an angle or to a side, and conic ones, are turned, by a "+
+							"number of degrees")
 					return c, nil
 				}
 				c.Why = append(c.Why, fmt.Sprintf("turned by %g degrees", deg))
@@ -63,8 +65,10 @@ func (s *solver) solveGradient(o plan.OpenValue) (Choice, error) {
 				return c, err
 			}
 			g.In = space.Gradient.In
-			c.Before, c.After = fmt.Sprintf("%.0f%% of the weaker colour's chroma in the middle", 100*mud.Middle/mud.Weaker), fmt.Sprintf("%.0f%%", min(100*mud.BetterMiddle/mud.Weaker, 100))
-			c.Why = append(c.Why, fmt.Sprintf("mixed in sRGB %s and %s meet in a grey; in %s they do not", p.Color.String(), q.Color.String(), mud.Better))
+			c.Before, c.After = fmt.Sprintf("%.0f%% of the weaker colour's chroma in the middle",
+				100*mud.Middle/mud.Weaker), fmt.Sprintf("%.0f%%", min(100*mud.BetterMiddle/mud.Weaker, 100))
+			c.Why = append(c.Why, fmt.Sprintf("mixed in sRGB %s and %s meet in a grey; in %s they do not",
+				p.Color.String(), q.Color.String(), mud.Better))
 			break
 		}
 	}
@@ -182,7 +186,8 @@ func (s *solver) fromPicture(c *Choice, name string) error {
 	}
 	value, stops, near, miss := resembling(img)
 	c.Value = value
-	c.Why = []string{fmt.Sprintf("%d stops follow the mean of %s within %.1f levels; the picture itself is %.0f levels from it", stops, name, near, miss)}
+	c.Why = []string{fmt.Sprintf("%d stops follow the mean of %s within %.1f levels; the picture itself is %.0f "+
+		"levels from it", stops, name, near, miss)}
 	return nil
 }
 
@@ -209,9 +214,11 @@ func resembling(img *image.RGBA) (value string, count int, near, bestMiss float6
 		bestMiss = miss
 		var parts []string
 		for _, i := range stops {
-			parts = append(parts, fmt.Sprintf("#%02x%02x%02x %d%%", byteOf(p[i][0]), byteOf(p[i][1]), byteOf(p[i][2]), i*100/(bins-1)))
+			parts = append(parts, fmt.Sprintf("#%02x%02x%02x %d%%", byteOf(p[i][0]), byteOf(p[i][1]), byteOf(p[i][2]),
+				i*100/(bins-1)))
 		}
-		value, count, near = "linear-gradient(to "+to+", "+strings.Join(parts, ", ")+")", len(stops), worstMiss(p, stops)
+		value, count, near = "linear-gradient(to "+to+", "+strings.Join(parts, ", ")+")", len(stops),
+			worstMiss(p, stops)
 	}
 	return
 }

@@ -29,7 +29,8 @@ type largest struct {
 
 // needs sweeps the plan for the largest picture that each file would need.
 func (s *solver) needs(boxes []plan.BoxID) ([]Need, error) {
-	found, err := sweep.Each(s.ctx, s.sweep, s.sweep.Rows(), func(sweep.Part) map[*picture.File]largest { return map[*picture.File]largest{} },
+	found, err := sweep.Each(s.ctx, s.sweep, s.sweep.Rows(),
+		func(sweep.Part) map[*picture.File]largest { return map[*picture.File]largest{} },
 		func(most map[*picture.File]largest, w *sweep.Window) error {
 			stage := place.Stage{Page: w.Page, Store: s.store}
 			floor := s.plan.Files.Floor(w.Density)
@@ -64,12 +65,14 @@ func (s *solver) needs(boxes []plan.BoxID) ([]Need, error) {
 			continue
 		}
 		w, h := fit.Scaled(f.Width, f.Height, n.scale)
-		out = append(out, Need{Picture: f.Name, Width: f.Width, Height: f.Height, NeedW: w, NeedH: h, At: n.at, Box: n.box.Name})
+		out = append(out, Need{Picture: f.Name, Width: f.Width, Height: f.Height, NeedW: w, NeedH: h, At: n.at,
+			Box: n.box.Name})
 	}
 	slices.SortFunc(out, func(a, b Need) int { return cmp.Compare(a.Picture, b.Picture) })
 	return out, nil
 }
 
 func earlier(a, b plan.Viewport) bool {
-	return cmp.Or(cmp.Compare(a.Density, b.Density), cmp.Compare(a.Height, b.Height), cmp.Compare(a.Width, b.Width)) < 0
+	return cmp.Or(cmp.Compare(a.Density, b.Density), cmp.Compare(a.Height, b.Height),
+		cmp.Compare(a.Width, b.Width)) < 0
 }

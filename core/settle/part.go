@@ -148,7 +148,8 @@ func (c *cropper) part(from, to int) Part {
 	W, H := float64(c.file.Width), float64(c.file.Height)
 	lo, hi := max(l.Keep.W*W, l.Keep.H*H*ratio), min(W, H*ratio)
 	if lo > hi || c.shares(shapes, lo, ratio).Least < l.Subject.Least {
-		p.Failed = fmt.Sprintf("no part of the picture does it: keep would have to be larger than the part, or the boxes from %d to %d px differ too much in shape", from, to)
+		p.Failed = fmt.Sprintf("no part of the picture does it: keep would have to be larger than the part, or the "+
+			"boxes from %d to %d px differ too much in shape", from, to)
 		return p
 	}
 	for range 60 {
@@ -161,7 +162,9 @@ func (c *cropper) part(from, to int) Part {
 	c.write(&p, lo, lo/ratio)
 	p.Share = c.shares(shapes, p.width/100*W, ratio)
 	if p.Share.Most > l.Subject.Most {
-		p.Failed = fmt.Sprintf("with it keep would take up to %.0f%% of the box, more than the %.0f%% you set: a narrower range of widths, or a height that follows the width, would do", p.Share.Most*100, l.Subject.Most*100)
+		p.Failed = fmt.Sprintf("with it keep would take up to %.0f%% of the box, more than the %.0f%% you set: a "+
+			"narrower range of widths, or a height that follows the width, would do", p.Share.Most*100,
+			l.Subject.Most*100)
 	}
 	p.Lines = c.lines(&p)
 	return p
@@ -176,7 +179,8 @@ func (c *cropper) write(p *Part, w, h float64) {
 	px, py := tenth(x, W), tenth(y, H)
 	pw, ph := tenth(w, W), tenth(h, H)
 	p.width = pw
-	p.Keep = plan.Region{X: (k.X - px/100) / (pw / 100), Y: (k.Y - py/100) / (ph / 100), W: k.W / (pw / 100), H: k.H / (ph / 100)}
+	p.Keep = plan.Region{X: (k.X - px/100) / (pw / 100), Y: (k.Y - py/100) / (ph / 100), W: k.W / (pw / 100),
+		H: k.H / (ph / 100)}
 	p.Picture = fmt.Sprintf("%s#xywh=percent:%g,%g,%g,%g", c.layer.CSS.Image.URL, px, py, pw, ph)
 	// One per cent shows keep wherever it fits: k0 / (1 - kw).
 	at := func(k0, kw float64) float64 {
@@ -202,12 +206,15 @@ func (c *cropper) lines(p *Part) []string {
 		l := &c.box.Rules[0].Layers[i]
 		switch {
 		case i == c.id.N-1:
-			lines = append(lines, fmt.Sprintf("          - image: \"%s\"", p.Picture), "            size: cover", "            position: "+p.Position, "            repeat: no-repeat",
-				fmt.Sprintf("            keep: {x: %s, y: %s, width: %s, height: %s}", pct(k.X), pct(k.Y), pct(k.W), pct(k.H)))
+			lines = append(lines, fmt.Sprintf("          - image: \"%s\"", p.Picture), "            size: cover",
+				"            position: "+p.Position, "            repeat: no-repeat",
+				fmt.Sprintf("            keep: {x: %s, y: %s, width: %s, height: %s}", pct(k.X), pct(k.Y), pct(k.W),
+					pct(k.H)))
 		case l.Color != nil:
 			lines = append(lines, fmt.Sprintf("          - color: \"%s\"", l.Color.String()))
 		default:
-			lines = append(lines, "          - "+strings.TrimSpace(fmt.Sprintf("# layer %d of the box, as it is", i+1)))
+			lines = append(lines, "          - "+strings.TrimSpace(fmt.Sprintf("# layer %d of the box, as it is",
+				i+1)))
 		}
 	}
 	return lines

@@ -45,7 +45,9 @@ func (s *solver) solvePosition(o plan.OpenValue) (Choice, error) {
 	breaks := s.breakpoints(b)
 	ranges := fewest(cols, breaks)
 	if len(ranges) > 1 && (o.Layer.Rule > 0 || replaced(b)) {
-		c.Why = append(c.Why, fmt.Sprintf("%d ranges of widths would be needed; a when block with its own layers takes one position, the middle of them", len(ranges)))
+		c.Why = append(c.Why,
+			fmt.Sprintf("%d ranges of widths would be needed; a when block with its own layers takes one position, "+
+				"the middle of them", len(ranges)))
 		ranges = []stretch{{from: ranges[0].from, to: ranges[len(ranges)-1].to, ok: [2]set{whole, whole}}}
 	}
 	for i := range ranges {
@@ -64,7 +66,8 @@ func (s *solver) solvePosition(o plan.OpenValue) (Choice, error) {
 				}
 			}
 		}
-		c.Before, c.After = fmt.Sprintf("%.0f%% of keep in view at worst", before*100), fmt.Sprintf("%.0f%%", after*100)
+		c.Before, c.After = fmt.Sprintf("%.0f%% of keep in view at worst", before*100),
+			fmt.Sprintf("%.0f%%", after*100)
 	}
 	c.explain(ranges, breaks, l.Keep != nil)
 	if set, lost := s.lost(cols); lost {
@@ -82,7 +85,8 @@ func (c *Choice) explain(ranges []stretch, breaks []int, keeps bool) {
 		if keeps {
 			why += fmt.Sprintf("; keep is in view from %s across, %s down", span(r.ok[0]), span(r.ok[1]))
 		}
-		why += fmt.Sprintf("; the focus lands at most %.0f%% of the box from the middle of its free part (%s)", r.far*100, r.farAt)
+		why += fmt.Sprintf("; the focus lands at most %.0f%% of the box from the middle of its free part (%s)",
+			r.far*100, r.farAt)
 		c.Why = append(c.Why, why)
 		if i > 0 && slices.Contains(breaks, r.from) {
 			c.Why = append(c.Why, fmt.Sprintf("%d px is a breakpoint of the plan", r.from))
@@ -301,7 +305,8 @@ func (s *solver) lost(cols []column) (where []finding.Statement, any bool) {
 	for h := range runs {
 		set.Add(0, h, runs[h])
 	}
-	return set.Statements(finding.Grid{Densities: []float64{1}, Seen: [][2]int{s.plan.Widths}, Heights: s.sweep.Heights}), any
+	return set.Statements(finding.Grid{Densities: []float64{1}, Seen: [][2]int{s.plan.Widths},
+		Heights: s.sweep.Heights}), any
 }
 
 // remedies say what would have to give where no position shows keep.
@@ -327,10 +332,12 @@ func (s *solver) remedies(views []view, cols []column, l *plan.Layer) []string {
 	if worst == nil && l.Avoid && slices.ContainsFunc(views, func(v view) bool {
 		return lost[[2]int{v.w, v.h}] && (len(v.ok[0]) == 0 || len(v.ok[1]) == 0)
 	}) {
-		return []string{"at these windows text lies wherever keep could be shown; there keep is shown under it: give the text another place, make the box larger, or lay the text below the picture"}
+		return []string{"at these windows text lies wherever keep could be shown; there keep is shown under it: " +
+			"give the text another place, make the box larger, or lay the text below the picture"}
 	}
 	if worst == nil {
-		return []string{"the heights of the window ask for different positions: give the box a height that depends on them less, such as one in rem"}
+		return []string{"the heights of the window ask for different positions: give the box a height that depends " +
+			"on them less, such as one in rem"}
 	}
 	x := worst.tooLarge
 	// far.m is free/room, so the picture is 1-m times as long as the box.
@@ -341,7 +348,8 @@ func (s *solver) remedies(views []view, cols []column, l *plan.Layer) []string {
 	}
 	share := k * length
 	out := []string{
-		fmt.Sprintf("at %dx%d keep is %.0f%% as %s as the box: make the box %s there (its height times %.2f would do)", worst.w, s.sweep.Heights[worst.h], share*100, axis, other, heightFactor(x, share)),
+		fmt.Sprintf("at %dx%d keep is %.0f%% as %s as the box: make the box %s there (its height times %.2f would do)",
+			worst.w, s.sweep.Heights[worst.h], share*100, axis, other, heightFactor(x, share)),
 		fmt.Sprintf("or make keep at most %.0f%% of the picture %s", math.Floor(100/length), axis),
 		"or use a picture cropped for those widths, in a when block with layers of its own",
 		"or size: contain there, with a color: auto behind it",

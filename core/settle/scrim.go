@@ -35,7 +35,8 @@ func rgbText(c [3]uint8, a int) string {
 // 30 per cent further on.
 func sideVeil(name, side string, reach int, c [3]uint8) veil {
 	return veil{name, func(a int) string {
-		return fmt.Sprintf("linear-gradient(to %s, %s %d%%, %s %d%%)", side, rgbText(c, a), min(reach, 100), rgbText(c, 0), min(reach+30, 130))
+		return fmt.Sprintf("linear-gradient(to %s, %s %d%%, %s %d%%)", side, rgbText(c, a), min(reach, 100),
+			rgbText(c, 0), min(reach+30, 130))
 	}}
 }
 
@@ -173,7 +174,8 @@ func (s *solver) paintSmall(box plan.BoxID, v plan.Viewport) (*image.RGBA, []ima
 	var areas []image.Rectangle
 	for i := range f.Values.Text {
 		t := f.TextRect(&f.Values.Text[i])
-		areas = append(areas, image.Rect(int((t.X-f.Border.X)*k), int((t.Y-f.Border.Y)*k), int(math.Ceil((t.Right()-f.Border.X)*k)), int(math.Ceil((t.Bottom()-f.Border.Y)*k))))
+		areas = append(areas, image.Rect(int((t.X-f.Border.X)*k), int((t.Y-f.Border.Y)*k),
+			int(math.Ceil((t.Right()-f.Border.X)*k)), int(math.Ceil((t.Bottom()-f.Border.Y)*k))))
 	}
 	return img, areas
 }
@@ -279,7 +281,8 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 		return c, nil
 	case before.over() >= 1 && !none.unreadable(box):
 		c.Value = clearScrim
-		c.Why = append(c.Why, fmt.Sprintf("the text can be read without one: contrast %.2f at worst, %g is needed", before.has, before.needs))
+		c.Why = append(c.Why, fmt.Sprintf("the text can be read without one: contrast %.2f at worst, %g is needed",
+			before.has, before.needs))
 		return c, nil
 	}
 	c.Before = fmt.Sprintf("contrast %.2f at worst", before.has)
@@ -288,7 +291,9 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 		return c, err
 	}
 	if len(good) == 0 {
-		c = c.fail(fmt.Sprintf("no scrim reaches %g with this text: choose a text colour that is nearer to black or white, ask for less contrast (3 is enough for large text), or move the text off the picture", before.needs))
+		c = c.fail(fmt.Sprintf("no scrim reaches %g with this text: choose a text colour that is nearer to black "+
+			"or white, ask for less contrast (3 is enough for large text), or move the text off the picture",
+			before.needs))
 		if other := s.otherInk(o, comb); other != "" {
 			c.Remedies = append(c.Remedies, other)
 		}
@@ -312,7 +317,9 @@ func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []wind
 	}
 	at, after := t.worstWindow(box, comb)
 	c.After = fmt.Sprintf("%.2f (needed %g)", after.has, after.needs)
-	c.Why = append(c.Why, fmt.Sprintf("%s at %d%% is the weakest: it changes the rest of the box by %.1f levels; the worst window is %dx%d", win.veil.name, win.alpha, s.change(o, c.Value), at.w, at.h))
+	c.Why = append(c.Why,
+		fmt.Sprintf("%s at %d%% is the weakest: it changes the rest of the box by %.1f levels; the worst window is "+
+			"%dx%d", win.veil.name, win.alpha, s.change(o, c.Value), at.w, at.h))
 	for _, g := range good[1:] {
 		c.Why = append(c.Why, fmt.Sprintf("%s takes %d%% and changes it by %.1f", g.veil.name, g.alpha, g.change))
 	}
@@ -333,7 +340,8 @@ func (s *solver) otherInk(o plan.OpenValue, comb []window) string {
 		name  string
 		ink   css.Color
 		under veil
-	}{{"white", css.FromRGB8(255, 255, 255), flatVeil("black", [3]uint8{})}, {"black", css.FromRGB8(0, 0, 0), flatVeil("white", [3]uint8{255, 255, 255})}} {
+	}{{"white", css.FromRGB8(255, 255, 255), flatVeil("black", [3]uint8{})},
+		{"black", css.FromRGB8(0, 0, 0), flatVeil("white", [3]uint8{255, 255, 255})}} {
 		t := s.on(s.plan.TryInk(x.ink))
 		if a, ok, err := t.solveAlpha(o, x.under, comb); err == nil && ok {
 			parts = append(parts, fmt.Sprintf("%s text would take %s at %d%%", x.name, x.under.name, a))

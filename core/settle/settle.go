@@ -65,7 +65,8 @@ type solver struct {
 }
 
 func newSolver(ctx context.Context, p *plan.Plan, store *picture.Store) *solver {
-	return &solver{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), texts: check.NewTexts(p, store), cache: map[plan.LayerID][]view{}}
+	return &solver{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), texts: check.NewTexts(p, store),
+		cache: map[plan.LayerID][]view{}}
 }
 
 // on is the solver of another state of the plan, in which boxes lie where they did.
@@ -110,14 +111,16 @@ func (c Choice) fail(remedies ...string) Choice {
 func (s *solver) choice(o plan.OpenValue) Choice { return Choice{Open: o, Box: s.box(o).Name} }
 
 // order in which kinds are settled: a scrim depends on all others.
-var order = []plan.OpenKind{plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenRepeat, plan.OpenColor, plan.OpenScrim}
+var order = []plan.OpenKind{plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenRepeat, plan.OpenColor,
+	plan.OpenScrim}
 
 // Run settles a plan. What was settled before is opened again first, so that a second
 // run changes nothing. The plan itself stays as it is; the text of the result is written
 // once, at the end. Errors are of the plan and its pictures, or the context's.
 func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (*Result, error) {
 	wanted := func(o plan.OpenValue) bool {
-		return (len(opt.Only) == 0 || slices.Contains(opt.Only, o.Kind)) && (opt.Boxes == nil || slices.Contains(opt.Boxes, o.Layer.Box))
+		return (len(opt.Only) == 0 || slices.Contains(opt.Only, o.Kind)) &&
+			(opt.Boxes == nil || slices.Contains(opt.Boxes, o.Layer.Box))
 	}
 	opened := p
 	for _, o := range p.Opens() {

@@ -100,7 +100,8 @@ func (s *solver) sides(box plan.BoxID, comb []window) (side string, reach int, o
 		for i := range f.Values.Text {
 			t := f.TextRect(&f.Values.Text[i])
 			b := f.Border
-			for k, v := range [4]float64{(t.Right() - b.X) / b.W, (b.Right() - t.X) / b.W, (t.Bottom() - b.Y) / b.H, (b.Bottom() - t.Y) / b.H} {
+			for k, v := range [4]float64{(t.Right() - b.X) / b.W, (b.Right() - t.X) / b.W, (t.Bottom() - b.Y) / b.H,
+				(b.Bottom() - t.Y) / b.H} {
 				far[k] = max(far[k], v)
 			}
 		}

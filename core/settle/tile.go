@@ -16,7 +16,8 @@ func (s *solver) solveSize(o plan.OpenValue) Choice {
 	c := s.choice(o)
 	wish := s.layer(o).CSS.Size.W.Val
 	fits := func(v float64) bool {
-		return v > 0 && !slices.ContainsFunc(s.plan.Density, func(d float64) bool { return math.Abs(v*d-math.Round(v*d)) > fit.Exact })
+		return v > 0 && !slices.ContainsFunc(s.plan.Density,
+			func(d float64) bool { return math.Abs(v*d-math.Round(v*d)) > fit.Exact })
 	}
 	found := 0.0
 	const step = 0.25 // CSS px: densities such as 1.25 and 1.5 meet on multiples of it
@@ -34,8 +35,11 @@ func (s *solver) solveSize(o plan.OpenValue) Choice {
 		return c
 	}
 	c.Value = fmt.Sprintf("%gpx", found)
-	c.Before, c.After = fmt.Sprintf("%g device px at density %g", wish*s.plan.Density[len(s.plan.Density)-1], s.plan.Density[len(s.plan.Density)-1]), fmt.Sprintf("%g", found*s.plan.Density[len(s.plan.Density)-1])
-	c.Why = append(c.Why, fmt.Sprintf("the nearest width to %gpx that is a whole number of device px at every density of the plan", wish))
+	c.Before, c.After = fmt.Sprintf("%g device px at density %g", wish*s.plan.Density[len(s.plan.Density)-1],
+		s.plan.Density[len(s.plan.Density)-1]), fmt.Sprintf("%g", found*s.plan.Density[len(s.plan.Density)-1])
+	c.Why = append(c.Why,
+		fmt.Sprintf("the nearest width to %gpx that is a whole number of device px at every density of the plan",
+			wish))
 	return c
 }
 

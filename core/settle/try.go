@@ -34,7 +34,8 @@ func ParseRange(s string) (Range, error) {
 	from, err1 := strconv.ParseFloat(m[2], 64)
 	to, err2 := strconv.ParseFloat(m[4], 64)
 	least, most := min(from, to), max(from, to)
-	if err1 != nil || err2 != nil || from == to || m[1] == "scrim" && (m[3] != "%" || least < 0 || most > 100) || m[1] == "size" && least <= 0 {
+	if err1 != nil || err2 != nil || from == to || m[1] == "scrim" && (m[3] != "%" || least < 0 || most > 100) ||
+		m[1] == "size" && least <= 0 {
 		return Range{}, bad
 	}
 	r := Range{m[1], from, to, css.Percent}
@@ -60,25 +61,33 @@ type Take struct {
 // takes is how many values of a range are tried.
 const takes = 11
 
-// Takes tries values of a range on one box at one viewport, and says which will do.
-// Errors are of the box, which has no such layer, and of the pictures.
-func Takes(p *plan.Plan, store *picture.Store, r Range, box plan.BoxID, v plan.Viewport) ([]Take, error) {
-	for _, o := range p.Opens() { // settled positions of ranges would win over the value
+// Trial is one box at one viewport, of which a value is tried.
+type Trial struct {
+	Plan  *plan.Plan
+	Store *picture.Store
+	Box   plan.BoxID
+	At    plan.Viewport
+}
+
+// Takes tries values of a range, and says which will do. Errors are of the box, which has
+// no such layer, and of the pictures.
+func (t Trial) Takes(r Range) ([]Take, error) {
+	for _, o := range t.Plan.Opens() { // settled positions of ranges would win over the value
 		if o.Kind == plan.OpenPosition && o.Settled != "" {
 			var err error
-			if p, err = p.Settle(o, ""); err != nil {
+			if t.Plan, err = t.Plan.Settle(o, ""); err != nil {
 				return nil, err
 			}
 		}
 	}
-	t := &trying{plan: p, store: store, box: p.All()[box], at: v}
+	x := &trying{plan: t.Plan, store: t.Store, box: t.Plan.All()[t.Box], at: t.At}
 	var err error
-	if t.layer, err = t.find(r.Property == "scrim"); err != nil {
+	if x.layer, err = x.find(r.Property == "scrim"); err != nil {
 		return nil, err
 	}
 	var out []Take
 	for i := range takes {
-		take, err := t.take(r.Property, r.value(i, takes))
+		take, err := x.take(r.Property, r.value(i, takes))
 		if err != nil {
 			return nil, err
 		}
@@ -108,7 +117,8 @@ func (t *trying) find(scrim bool) (plan.LayerID, error) {
 	}
 	for n := range rule.Layers {
 		l := &rule.Layers[n]
-		if scrim && l.Color != nil && n < len(rule.Layers)-1 || !scrim && (l.CSS.Image.IsURL || l.CSS.Image.Set != nil) {
+		if scrim && l.Color != nil && n < len(rule.Layers)-1 || !scrim &&
+			(l.CSS.Image.IsURL || l.CSS.Image.Set != nil) {
 			return plan.LayerID{Box: t.box.ID, Rule: rule.ID, N: n + 1}, nil
 		}
 	}

@@ -99,7 +99,8 @@ func freeMiddle(f *layout.Frame, d *place.Landing, x int) float64 {
 		t := f.TextRect(&f.Values.Text[i]).Intersect(d.Paint)
 		along, across := [2]float64{(t.X - d.Paint.X) / d.Paint.W, (t.Right() - d.Paint.X) / d.Paint.W}, t.H/d.Paint.H
 		if x == 1 {
-			along, across = [2]float64{(t.Y - d.Paint.Y) / d.Paint.H, (t.Bottom() - d.Paint.Y) / d.Paint.H}, t.W/d.Paint.W
+			along, across = [2]float64{(t.Y - d.Paint.Y) / d.Paint.H, (t.Bottom() - d.Paint.Y) / d.Paint.H},
+				t.W/d.Paint.W
 		}
 		if across >= 0.6 {
 			free = free.less(along[0], along[1])
@@ -171,7 +172,8 @@ func (s *solver) views(o plan.OpenValue) ([]view, error) {
 // viewsOf sweeps the windows for several layers at once: height after height, widths
 // rising.
 func (s *solver) viewsOf(layers []plan.LayerID) ([][]view, error) {
-	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.DensestRows(), func(sweep.Part) [][]view { return make([][]view, len(layers)) },
+	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.DensestRows(),
+		func(sweep.Part) [][]view { return make([][]view, len(layers)) },
 		func(row [][]view, w *sweep.Window) error {
 			stage := place.Stage{Page: w.Page, Store: s.store}
 			var p place.Placed

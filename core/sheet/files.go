@@ -120,8 +120,8 @@ func (c *context) allTiers(url string, over, height float64) []cut.Tier {
 // background-size, for windows just over a width and of a height, of one density or
 // of all (0).
 func (c *context) files(layers []int, over, height, density float64) ([]decl, decl) {
-	plain := joinedAll(layers, func(i int) string { return c.image(i, over, height, density, false) })
-	chosen := joinedAll(layers, func(i int) string { return c.image(i, over, height, density, true) })
+	plain := joinedAll(layers, func(i int) string { return c.image(i, spot{over, height, density}, false) })
+	chosen := joinedAll(layers, func(i int) string { return c.image(i, spot{over, height, density}, true) })
 	images := []decl{{"background-image", plain}}
 	if chosen != plain {
 		images = append(images, decl{"background-image", chosen})
@@ -136,7 +136,8 @@ func joinedAll(layers []int, value func(i int) string) string {
 		vs = append(vs, value(i))
 	}
 	sep := ", "
-	if len(strings.Join(vs, sep)) > 70 || slices.ContainsFunc(vs, func(s string) bool { return strings.Contains(s, "\n") }) {
+	if len(strings.Join(vs, sep)) > 70 || slices.ContainsFunc(vs,
+		func(s string) bool { return strings.Contains(s, "\n") }) {
 		sep = ",\n"
 	}
 	return strings.Join(vs, sep)
@@ -151,12 +152,15 @@ func (c *context) size(i int, over, height, density float64) string {
 	return l.Size.String()
 }
 
+// spot is windows just over a width and of a height, of one density or of all (0).
+type spot struct{ over, height, density float64 }
+
 // image prints one image: a file that every browser can show, or with choice an
 // image-set() of densities and formats.
-func (c *context) image(i int, over, height, density float64, choice bool) string {
+func (c *context) image(i int, at spot, choice bool) string {
 	img := &c.layers[i].Image
 	if img.IsURL || c.isCutSet(&c.layers[i]) {
-		ts := c.tiersOf(i, over, height, density)
+		ts := c.tiersOf(i, at.over, at.height, at.density)
 		if len(ts) == 0 && c.cut {
 			return "none" // nobody sees it
 		}
@@ -204,7 +208,8 @@ func (c *context) image(i int, over, height, density float64, choice bool) strin
 	return img.String()
 }
 
-var mime = map[picture.Format]string{picture.AVIF: "image/avif", picture.WebP: "image/webp", picture.JPEG: "image/jpeg", picture.PNG: "image/png",
+var mime = map[picture.Format]string{picture.AVIF: "image/avif", picture.WebP: "image/webp",
+	picture.JPEG: "image/jpeg", picture.PNG: "image/png",
 	picture.SVG: "image/svg+xml", picture.GIF: "image/gif"}
 
 // state is what windows of a range of sizes are told.
@@ -217,6 +222,25 @@ type state struct {
 
 func (s *state) same(o *state) bool {
 	return s.tall == o.tall && s.above == o.above && slices.Equal(s.decls, o.decls)
+}
+
+// query is the media query of the state, in a block that holds from a width on, or
+// everywhere.
+func (s *state) query(start float64, block bool) string {
+	var cond []string
+	if s.over > start || !block && s.over > 0 {
+		cond = append(cond, fmt.Sprintf("(min-width: %gpx)", s.over+1))
+	}
+	if s.tall > 0 {
+		cond = append(cond, fmt.Sprintf("(min-height: %gpx)", s.tall+1))
+	}
+	if s.above > 0 {
+		cond = append(cond, fmt.Sprintf("(min-resolution: %gdppx)", s.above+0.001))
+	}
+	if len(cond) == 0 {
+		return "all"
+	}
+	return strings.Join(cond, " and ")
 }
 
 // steps returns the rules that choose files by width, and the comment for the rule
@@ -253,7 +277,8 @@ func (c *context) steps(pseudo string, layers []int, start float64) (string, []r
 			continue
 		}
 		states := c.statesAt(layers, over, to)
-		if n := len(ranges); n > 0 && slices.EqualFunc(ranges[n-1], states, func(a, b state) bool { return a.same(&b) }) {
+		if n := len(ranges); n > 0 && slices.EqualFunc(ranges[n-1], states,
+			func(a, b state) bool { return a.same(&b) }) {
 			for i := range ranges[n-1] {
 				ranges[n-1][i].to = to
 			}
@@ -271,20 +296,8 @@ func (c *context) steps(pseudo string, layers []int, start float64) (string, []r
 				first = comment // the rule before says it
 				continue
 			}
-			var cond []string
-			if s.over > start || c.media == nil && s.over > 0 {
-				cond = append(cond, fmt.Sprintf("(min-width: %gpx)", s.over+1))
-			}
-			if s.tall > 0 {
-				cond = append(cond, fmt.Sprintf("(min-height: %gpx)", s.tall+1))
-			}
-			if s.above > 0 {
-				cond = append(cond, fmt.Sprintf("(min-resolution: %gdppx)", s.above+0.001))
-			}
-			if len(cond) == 0 {
-				cond = []string{"all"}
-			}
-			out = append(out, rule{media: []string{strings.Join(cond, " and ")}, pseudo: pseudo, comment: comment, decls: s.decls})
+			out = append(out, rule{media: []string{s.query(start, c.media != nil)}, pseudo: pseudo,
+				comment: comment, decls: s.decls})
 		}
 	}
 	// A size that never changes is said once.
@@ -327,7 +340,8 @@ func (c *context) statesAt(layers []int, over, to float64) []state {
 	for _, i := range layers {
 		for _, u := range c.urls(i) {
 			for _, b := range c.ladders[u].Bands {
-				if b.Tall > 0 && over+0.5 > b.Over && (b.To == 0 || over+0.5 <= b.To) && !slices.Contains(talls, b.Tall) && c.holdsAbove(b.Tall) {
+				if b.Tall > 0 && over+0.5 > b.Over && (b.To == 0 || over+0.5 <= b.To) && !slices.Contains(talls,
+					b.Tall) && c.holdsAbove(b.Tall) {
 					talls = append(talls, b.Tall)
 				}
 			}
@@ -336,7 +350,10 @@ func (c *context) statesAt(layers []int, over, to float64) []state {
 	slices.Sort(talls)
 	for _, t := range talls {
 		next := at(t+0.5, t)
-		if !slices.EqualFunc(last, next, func(a, b state) bool { return a.above == b.above && slices.Equal(a.decls, b.decls) }) {
+		if !slices.EqualFunc(last, next, func(a, b state) bool {
+			return a.above == b.above && slices.Equal(a.decls,
+				b.decls)
+		}) {
 			out = append(out, next...)
 			last = next
 		}
@@ -381,7 +398,8 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 		return
 	}
 	var weights []string
-	densities := slices.DeleteFunc(c.densities(layers, s.over, height), func(d float64) bool { return d <= s.above || d > upper })
+	densities := slices.DeleteFunc(c.densities(layers, s.over, height),
+		func(d float64) bool { return d <= s.above || d > upper })
 	for _, d := range densities {
 		w := finding.Weight(weigh(d))
 		if len(densities) > 1 || s.above > 0 || !math.IsInf(upper, 1) {
@@ -398,7 +416,8 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 				next = min(next, o.tall)
 			}
 		}
-		if v.Width <= s.over || s.to > 0 && v.Width > s.to || v.Height <= s.tall || v.Height > next || v.Density <= s.above || v.Density > upper || c.media != nil && !c.media.Matches(&e) ||
+		if v.Width <= s.over || s.to > 0 && v.Width > s.to || v.Height <= s.tall || v.Height > next ||
+			v.Density <= s.above || v.Density > upper || c.media != nil && !c.media.Matches(&e) ||
 			slices.ContainsFunc(c.after, func(m css.Media) bool { return m.Matches(&e) }) {
 			continue
 		}
@@ -432,7 +451,8 @@ var notWidth = []string{"height", "hover", "pointer", "orientation", "aspect", "
 func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 	var first *cut.Ladder
 	for _, l := range ladders {
-		if l.Tiled || l.Chosen || l.Box.Asks(notWidth...) || l.Box.Role != plan.Row || len(l.Rungs) == 0 || len(l.Rungs[0].Files) == 0 {
+		if l.Tiled || l.Chosen || l.Box.Asks(notWidth...) || l.Box.Role != plan.Row || len(l.Rungs) == 0 ||
+			len(l.Rungs[0].Files) == 0 {
 			continue
 		}
 		inView := false
@@ -455,7 +475,8 @@ func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 		if len(cond) > 0 {
 			media = fmt.Sprintf(" media=%q", strings.Join(cond, " and "))
 		}
-		fmt.Fprintf(&b, "<link rel=\"preload\" as=\"image\" type=%q href=%q%s fetchpriority=\"high\">\n", mime[a.Format], html.EscapeString(opt.Folder+a.Name), media)
+		fmt.Fprintf(&b, "<link rel=\"preload\" as=\"image\" type=%q href=%q%s fetchpriority=\"high\">\n",
+			mime[a.Format], html.EscapeString(opt.Folder+a.Name), media)
 	}
 	for _, band := range first.Bands {
 		var width []string

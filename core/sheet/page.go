@@ -89,7 +89,7 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		layoutRules(w, b, hook)
 		box, ok := markup(b.Selector, b.Name)
 		if !ok {
-			g, err := rulesOf(p, b, hook, ladders, opt)
+			g, err := sheets{p, ladders, opt}.rulesOf(b, hook)
 			if err != nil {
 				return "", err
 			}
@@ -202,7 +202,8 @@ func layoutRules(w *writer, b *plan.Box, hook string) {
 		w.close()
 		for k := 1; k < len(r.Steps); k++ {
 			a, z := r.Steps[k-1], r.Steps[k]
-			w.line("@media (width >= %gpx) { %s { height: calc(%gpx + %g * (100vw - %gpx)); } }", a.Width, hook, a.Height, (z.Height-a.Height)/(z.Width-a.Width), a.Width)
+			w.line("@media (width >= %gpx) { %s { height: calc(%gpx + %g * (100vw - %gpx)); } }", a.Width, hook,
+				a.Height, (z.Height-a.Height)/(z.Width-a.Width), a.Width)
 		}
 		if n := len(r.Steps); n > 0 {
 			w.line("@media (width >= %gpx) { %s { height: %gpx; } }", r.Steps[n-1].Width, hook, r.Steps[n-1].Height)

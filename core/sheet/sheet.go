@@ -41,13 +41,14 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 	if site == "" {
 		site = "this site"
 	}
-	head := fmt.Sprintf("Backgrounds of %s. Written by tourmaline from %s: change the plan, not this file.", site, path.Base(filepath.ToSlash(p.File)))
+	head := fmt.Sprintf("Backgrounds of %s. Written by tourmaline from %s: change the plan, not this file.", site,
+		path.Base(filepath.ToSlash(p.File)))
 	var groups []group
 	for _, b := range p.All() {
 		if !b.Paints() {
 			continue
 		}
-		g, err := rulesOf(p, b, b.Selector, ladders, opt)
+		g, err := sheets{p, ladders, opt}.rulesOf(b, b.Selector)
 		if err != nil {
 			return "", err
 		}
@@ -96,7 +97,15 @@ func newContext(p *plan.Plan, at *plan.Values, mine map[string]*cut.Ladder, opt 
 	return c
 }
 
-func rulesOf(p *plan.Plan, b *plan.Box, selector string, ladders []*cut.Ladder, opt Options) (group, error) {
+// sheets is what all rules are written from.
+type sheets struct {
+	plan    *plan.Plan
+	ladders []*cut.Ladder
+	opt     Options
+}
+
+func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
+	p, ladders, opt := s.plan, s.ladders, s.opt
 	mine := map[string]*cut.Ladder{}
 	for _, l := range ladders {
 		if l.Box.ID == b.ID && len(l.Rungs) > 0 && len(l.Rungs[0].Files) > 0 {
@@ -164,7 +173,8 @@ func (c *context) split() ([3][]int, error) {
 			at++
 		}
 		if at > onAfter {
-			return out, &source.UnsupportedError{Span: c.plans[i].Span, In: "filter", Msg: "the layers with filters need more than the two pseudo-elements that a box has",
+			return out, &source.UnsupportedError{Span: c.plans[i].Span, In: "filter",
+				Msg:  "the layers with filters need more than the two pseudo-elements that a box has",
 				Hint: "filter the picture file itself, or filter fewer layers"}
 		}
 		filtered[at] = filtered[at] || has
@@ -190,7 +200,8 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 			d = append(d, decl{name, v})
 		}
 	}
-	if e == onBox && c.base != nil && c.base != c && (len(layers) == 0 || len(layers) == 1 && c.layers[layers[0]].Image.IsNone()) {
+	if e == onBox && c.base != nil && c.base != c && (len(layers) == 0 || len(layers) == 1 &&
+		c.layers[layers[0]].Image.IsNone()) {
 		d = append(d, decl{"background-image", "none"}) // what holds otherwise is not even fetched
 	}
 	if len(layers) > 0 && !(len(layers) == 1 && c.layers[layers[0]].Image.IsNone()) {
@@ -207,7 +218,8 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 		list("background-repeat", init.Repeat.String(), func(l *css.Layer) string { return l.Repeat.String() })
 		list("background-origin", init.Origin.String(), func(l *css.Layer) string { return l.Origin.String() })
 		list("background-clip", init.Clip.String(), func(l *css.Layer) string { return l.Clip.String() })
-		list("background-attachment", init.Attachment.String(), func(l *css.Layer) string { return l.Attachment.String() })
+		list("background-attachment", init.Attachment.String(),
+			func(l *css.Layer) string { return l.Attachment.String() })
 		list("background-blend-mode", "normal", func(l *css.Layer) string { return l.Blend.String() })
 	}
 	if e == onBox {
@@ -397,7 +409,8 @@ func (c *context) touch(pseudo string, layers []int) []rule {
 		}
 		return c.layers[i].Attachment.String()
 	})
-	return []rule{{media: []string{"(hover: none) and (pointer: coarse)"}, pseudo: pseudo, comment: "touch screens scroll it with the box", decls: []decl{{"background-attachment", v}}}}
+	return []rule{{media: []string{"(hover: none) and (pointer: coarse)"}, pseudo: pseudo,
+		comment: "touch screens scroll it with the box", decls: []decl{{"background-attachment", v}}}}
 }
 
 // namesFiles reports whether a when block says which files are fetched.
@@ -423,7 +436,8 @@ func (c *context) allDeclarations(parts [3][]int, width float64) (out [3][]decl)
 		case e == onBox && pseudos:
 			d = append(d, decl{"position", "relative"}, decl{"isolation", "isolate"})
 		case e != onBox:
-			d = append(d, decl{"content", `""`}, decl{"position", "absolute"}, decl{"inset", "0"}, decl{"z-index", "-1"}, decl{"border-radius", "inherit"}, decl{"pointer-events", "none"})
+			d = append(d, decl{"content", `""`}, decl{"position", "absolute"}, decl{"inset", "0"},
+				decl{"z-index", "-1"}, decl{"border-radius", "inherit"}, decl{"pointer-events", "none"})
 		}
 		out[e] = d
 	}

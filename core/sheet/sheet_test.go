@@ -28,9 +28,12 @@ func write(t *testing.T, text string) string {
 // the same layers.
 func TestWrittenDeclarationsReadBack(t *testing.T) {
 	for _, want := range []string{
-		"background: url(a.png) 10% 20px / 30% auto repeat-x fixed content-box padding-box, linear-gradient(in oklch longer hue, red, blue) #123",
-		"background: red", "background: url(a.png), url(b.png) center / cover no-repeat; background-blend-mode: multiply, screen",
-		"background: radial-gradient(circle 10px at 3px 4px, red 10% 20%, 30%, blue); border: 2px dashed teal; border-radius: 4px 5px / 6px",
+		"background: url(a.png) 10% 20px / 30% auto repeat-x fixed content-box padding-box, linear-gradient(in " +
+			"oklch longer hue, red, blue) #123",
+		"background: red", "background: url(a.png), url(b.png) center / cover no-repeat; background-blend-mode: " +
+			"multiply, screen",
+		"background: radial-gradient(circle 10px at 3px 4px, red 10% 20%, 30%, blue); border: 2px dashed teal; " +
+			"border-radius: 4px 5px / 6px",
 	} {
 		out := write(t, "boxes: [{name: b, height: 9px, css: '"+want+"'}]")
 		body := out[strings.Index(out, "{")+1 : strings.Index(out, "\n}")]
@@ -74,7 +77,8 @@ func TestWhenBlocksWriteOnlyChanges(t *testing.T) {
 
 // A block that has only a colour takes the picture away, so that it is not fetched.
 func TestAColourAloneTakesThePictureAway(t *testing.T) {
-	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg}], when: {(width < 600px): {layers: [{color: teal}]}}}\n")
+	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg}], when: {(width < 600px): "+
+		"{layers: [{color: teal}]}}}\n")
 	block := out[strings.Index(out, "@media"):]
 	if !strings.Contains(block, "background-image: none;") || !strings.Contains(block, "background-color: #008080;") {
 		t.Error(out)
@@ -83,19 +87,24 @@ func TestAColourAloneTakesThePictureAway(t *testing.T) {
 
 // The plan's own image-set() is written with the files that were cut for each density.
 func TestOwnImageSetIsWrittenWithFiles(t *testing.T) {
-	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {densities: [1, 2], named: {w: 700x500@1}}\nboxes:\n  - {name: b, height: 9px, css: 'background: image-set(url(a.png) 1x, url(b.png) 2x) 0 0 / cover'}\n"))
+	p, err := plan.Parse("p.yaml",
+		[]byte("tourmaline: 1\nviewports: {densities: [1, 2], named: {w: 700x500@1}}\nboxes:\n  - {name: b, "+
+			"height: 9px, css: 'background: image-set(url(a.png) 1x, url(b.png) 2x) 0 0 / cover'}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	ladder := func(src, file string) *cut.Ladder {
-		r := &cut.Rung{Width: 9, Height: 9, Files: []cut.Asset{{Name: file + ".avif", Format: "avif"}, {Name: file + ".png", Format: "png"}}}
-		return &cut.Ladder{Box: p.Boxes[0], Source: src, File: &picture.File{Width: 9, Height: 9}, Rungs: []*cut.Rung{r}, Bands: []cut.Band{{Tiers: []cut.Tier{{Density: 2, Rung: r}}}}}
+		r := &cut.Rung{Width: 9, Height: 9, Files: []cut.Asset{{Name: file + ".avif", Format: "avif"},
+			{Name: file + ".png", Format: "png"}}}
+		return &cut.Ladder{Box: p.Boxes[0], Source: src, File: &picture.File{Width: 9, Height: 9},
+			Rungs: []*cut.Rung{r}, Bands: []cut.Band{{Tiers: []cut.Tier{{Density: 2, Rung: r}}}}}
 	}
 	out, err := CSS(p, []*cut.Ladder{ladder("a.png", "x"), ladder("b.png", "y")}, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{`url("x.avif") 1x type("image/avif")`, `url("x.png") 1x`, `url("y.avif") 2x type("image/avif")`, `background-image: url("`} {
+	for _, want := range []string{`url("x.avif") 1x type("image/avif")`, `url("x.png") 1x`,
+		`url("y.avif") 2x type("image/avif")`, `background-image: url("`} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%s is missing:\n%s", want, out)
 		}
@@ -104,13 +113,16 @@ func TestOwnImageSetIsWrittenWithFiles(t *testing.T) {
 
 // Fixed pictures scroll on touch screens, unless the plan has a rule for these.
 func TestFixedPicturesScrollOnTouchScreens(t *testing.T) {
-	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{gradient: 'linear-gradient(red, blue)'}, {image: a.jpg, attachment: fixed}]}\n")
+	out := write(t, "boxes:\n  - {name: b, height: 90px, layers: [{gradient: 'linear-gradient(red, blue)'}, "+
+		"{image: a.jpg, attachment: fixed}]}\n")
 	at := strings.Index(out, "@media (hover: none) and (pointer: coarse)")
 	if at < 0 || !strings.Contains(out[at:], "background-attachment: scroll;") {
 		t.Error(out)
 	}
-	out = write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg, attachment: fixed}], when: {'(hover: none)': {css: 'background-attachment: local'}}}\n")
-	if strings.Contains(out, "pointer") || strings.Count(out, "(hover: none)") != 1 || strings.Contains(out, "scroll") {
+	out = write(t, "boxes:\n  - {name: b, height: 90px, layers: [{image: a.jpg, attachment: fixed}], when: "+
+		"{'(hover: none)': {css: 'background-attachment: local'}}}\n")
+	if strings.Contains(out, "pointer") || strings.Count(out, "(hover: none)") != 1 || strings.Contains(out,
+		"scroll") {
 		t.Error(out)
 	}
 }
@@ -125,7 +137,8 @@ func TestFiltersGoToPseudoElements(t *testing.T) {
       - {image: b.jpg}
       - color: teal
 `)
-	for _, want := range []string{".b {", ".b::before {", ".b::after {", "filter: blur(2px);", "isolation: isolate;", `content: "";`} {
+	for _, want := range []string{".b {", ".b::before {", ".b::after {", "filter: blur(2px);", "isolation: isolate;",
+		`content: "";`} {
 		if strings.Count(out, want) == 0 {
 			t.Errorf("%q is missing:\n%s", want, out)
 		}
@@ -134,7 +147,9 @@ func TestFiltersGoToPseudoElements(t *testing.T) {
 	if !strings.Contains(before, "a.jpg") || !strings.Contains(before, "filter") {
 		t.Errorf("the filtered picture is not alone in ::before:\n%s", out)
 	}
-	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - name: b\n    height: 9px\n    layers: [{image: a, filter: blur(1px)}, {image: b, filter: blur(1px)}, {image: c, filter: blur(1px)}]\n"))
+	p, err := plan.Parse("p.yaml",
+		[]byte("tourmaline: 1\nboxes:\n  - name: b\n    height: 9px\n    layers: [{image: a, filter: blur(1px)}, "+
+			"{image: b, filter: blur(1px)}, {image: c, filter: blur(1px)}]\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -146,9 +161,11 @@ func TestFiltersGoToPseudoElements(t *testing.T) {
 func TestMarkup(t *testing.T) {
 	const plain = `<div data-box="a&lt;b">`
 	for selector, want := range map[string]string{
-		"header.hero": `<header class="hero" data-box="a&lt;b">`, ".a.b#c": `<div class="a b" id="c" data-box="a&lt;b">`,
-		"main > section.x": `<main><section class="x" data-box="a&lt;b">`, "body .x": `<div class="x" data-box="a&lt;b">`,
-		"a:hover": plain, "p + p": plain, "[x]": plain, "html": plain,
+		"header.hero":      `<header class="hero" data-box="a&lt;b">`,
+		".a.b#c":           `<div class="a b" id="c" data-box="a&lt;b">`,
+		"main > section.x": `<main><section class="x" data-box="a&lt;b">`,
+		"body .x":          `<div class="x" data-box="a&lt;b">`,
+		"a:hover":          plain, "p + p": plain, "[x]": plain, "html": plain,
 	} {
 		got, ok := markup(selector, "a<b")
 		if string(got.Open) != want || ok != (want != plain) {

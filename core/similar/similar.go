@@ -8,7 +8,8 @@
 // its multi-scale form, 2003) on brightness and, with less weight, on the two colour
 // differences, in windows of 8 x 8 px that overlap by half, at four scales. It differs
 // in three points: a shift of a window's mean counts by its size in levels, not by its
-// ratio, which would not see lost colour or blocks in a bright sky; scales are weighed by how large their detail is in CSS px, not in
+// ratio, which would not see lost colour or blocks in a bright sky; scales are weighed by how
+// large their detail is in CSS px, not in
 // device px, since three device px to a CSS px hide what one shows; and windows are
 // pooled by the root of their mean squared loss, so that one damaged part is not
 // hidden by a large calm sky. See docs/RATIONALE.md, "How is quality judged?".

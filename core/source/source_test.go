@@ -9,7 +9,8 @@ import (
 func TestPlaces(t *testing.T) {
 	f := NewFile("a.yaml", "one\n  été: x\r\n\nlast")
 	// Columns count characters: é has two bytes.
-	for at, want := range map[int]string{0: "a.yaml:1:1", 3: "a.yaml:1:4", 4: "a.yaml:2:1", 8: "a.yaml:2:4", 13: "a.yaml:2:8", 16: "a.yaml:3:1", 17: "a.yaml:4:1", 99: "a.yaml:4:5", -5: "a.yaml:1:1"} {
+	for at, want := range map[int]string{0: "a.yaml:1:1", 3: "a.yaml:1:4", 4: "a.yaml:2:1", 8: "a.yaml:2:4",
+		13: "a.yaml:2:8", 16: "a.yaml:3:1", 17: "a.yaml:4:1", 99: "a.yaml:4:5", -5: "a.yaml:1:1"} {
 		s := f.Span(at, at+1)
 		if s.String() != want {
 			t.Errorf("byte %d is %s, want %s", at, s, want)
@@ -42,7 +43,8 @@ func TestFragments(t *testing.T) {
 
 func TestErrorsPrintPlaceTextAndHint(t *testing.T) {
 	for want, err := range map[string]error{
-		`p:1:2: width: "3xp" is not a length; did you mean px?`: &SyntaxError{Span: NewFile("p", " width").Span(1, 2), In: "width", Text: "3xp", Want: "a length", Hint: "did you mean px?"},
+		`p:1:2: width: "3xp" is not a length; did you mean px?`: &SyntaxError{Span: NewFile("p", " width").Span(1, 2),
+			In: "width", Text: "3xp", Want: "a length", Hint: "did you mean px?"},
 		`expected a list`:                 &SyntaxError{Want: "a list"},
 		`x: too big; save a smaller copy`: &LimitError{In: "x", Msg: "too big", Hint: "save a smaller copy"},
 		`not done here`:                   &UnsupportedError{Msg: "not done here"},
@@ -66,7 +68,8 @@ func TestLocateKeepsAPlaceThatIsThere(t *testing.T) {
 
 func TestNearest(t *testing.T) {
 	words := []string{"width", "height", "phone", "cover"}
-	for word, want := range map[string]string{"widht": "width", "heigth": "height", "fone": "phone", "covr": "cover", "zebra": "", "HEIGHT": "height", "x": ""} {
+	for word, want := range map[string]string{"widht": "width", "heigth": "height", "fone": "phone", "covr": "cover",
+		"zebra": "", "HEIGHT": "height", "x": ""} {
 		if got := Nearest(word, words); got != want {
 			t.Errorf("%s: %q, want %q", word, got, want)
 		}

@@ -101,7 +101,8 @@ const columnWidths = 32
 func (s *Sweep) Columns() []Part {
 	var out []Part
 	for w := s.Plan.Widths[0]; w <= s.Plan.Widths[1]; w += columnWidths {
-		out = append(out, Part{[2]int{0, len(s.Plan.Density) - 1}, [2]int{0, len(s.Heights) - 1}, [2]int{w, min(w+columnWidths-1, s.Plan.Widths[1])}})
+		out = append(out, Part{[2]int{0, len(s.Plan.Density) - 1}, [2]int{0, len(s.Heights) - 1},
+			[2]int{w, min(w+columnWidths-1, s.Plan.Widths[1])}})
 	}
 	return out
 }
@@ -128,7 +129,8 @@ func (s *Sweep) DensityAt(w int) float64 {
 // Each visits the windows of parts. start makes what visit gathers of one part; these
 // come back in the order of the parts. A visit that fails ends its part; the error of
 // the first part that failed is returned, or the context's.
-func Each[T any](ctx context.Context, s *Sweep, parts []Part, start func(Part) T, visit func(T, *Window) error) ([]T, error) {
+func Each[T any](ctx context.Context, s *Sweep, parts []Part, start func(Part) T, visit func(T, *Window) error) ([]T,
+	error) {
 	out := make([]T, len(parts))
 	errs := make([]error, len(parts))
 	var done atomic.Int64

@@ -31,14 +31,16 @@ func TestEveryWindowOnce(t *testing.T) {
 	for name, r := range map[string]struct {
 		parts []Part
 		want  int // 81 widths at density 1 and 21 at density 2, at 40 heights
-	}{"rows": {s.Rows(), (81 + 21) * 40}, "columns": {s.Columns(), (81 + 21) * 40}, "densest": {s.DensestRows(), 81 * 40}} {
-		rows, err := Each(context.Background(), s, r.parts, func(Part) *[]string { return new([]string) }, func(seen *[]string, w *Window) error {
-			if math.Abs(w.Page.Frames[0].Border.H-w.Height/10) > 1e-9 || w.Page.Viewport != w.Viewport {
-				t.Errorf("the page is of %v, the window %v", w.Page.Viewport, w.Viewport)
-			}
-			*seen = append(*seen, w.Viewport.String())
-			return nil
-		})
+	}{"rows": {s.Rows(), (81 + 21) * 40}, "columns": {s.Columns(), (81 + 21) * 40},
+		"densest": {s.DensestRows(), 81 * 40}} {
+		rows, err := Each(context.Background(), s, r.parts, func(Part) *[]string { return new([]string) },
+			func(seen *[]string, w *Window) error {
+				if math.Abs(w.Page.Frames[0].Border.H-w.Height/10) > 1e-9 || w.Page.Viewport != w.Viewport {
+					t.Errorf("the page is of %v, the window %v", w.Page.Viewport, w.Viewport)
+				}
+				*seen = append(*seen, w.Viewport.String())
+				return nil
+			})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -62,16 +64,18 @@ func TestOrderErrorsAndCancelling(t *testing.T) {
 	s := newSweep(t, "{widths: 320-900, heights: 600-700, densities: [1]}")
 	var done atomic.Int64
 	s.Progress = func(int, int) { done.Add(1) }
-	got, err := Each(context.Background(), s, s.Rows(), func(p Part) int { return p.Heights[0] }, func(int, *Window) error { return nil })
+	got, err := Each(context.Background(), s, s.Rows(), func(p Part) int { return p.Heights[0] },
+		func(int, *Window) error { return nil })
 	if err != nil || !slices.IsSorted(got) || int(done.Load()) != len(s.Heights) {
 		t.Errorf("%v %v, %d parts reported", err, got, done.Load())
 	}
-	_, err = Each(context.Background(), s, s.Rows(), func(p Part) int { return p.Heights[0] }, func(h int, w *Window) error {
-		if h >= 3 {
-			return fmt.Errorf("height %d", h)
-		}
-		return nil
-	})
+	_, err = Each(context.Background(), s, s.Rows(), func(p Part) int { return p.Heights[0] },
+		func(h int, w *Window) error {
+			if h >= 3 {
+				return fmt.Errorf("height %d", h)
+			}
+			return nil
+		})
 	if err == nil || err.Error() != "height 3" {
 		t.Errorf("error %v, want that of height 3", err)
 	}

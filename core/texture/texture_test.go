@@ -28,7 +28,10 @@ func TestSeam(t *testing.T) {
 	if s := SeamY(ramp); s.Edge != 0 || s.Shows() {
 		t.Errorf("ramp down: %+v", s)
 	}
-	wave := draw(64, 64, func(x, y float64) uint8 { return uint8(128 + 60*math.Sin(2*math.Pi*x)*math.Cos(4*math.Pi*y)) })
+	wave := draw(64, 64, func(x, y float64) uint8 {
+		return uint8(128 +
+			60*math.Sin(2*math.Pi*x)*math.Cos(4*math.Pi*y))
+	})
 	if s := SeamX(wave); s.Shows() {
 		t.Errorf("a wave that meets itself: %+v", s)
 	}

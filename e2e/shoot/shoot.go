@@ -46,10 +46,14 @@ func Page(t testing.TB, page string, w, h int, density float64) *image.RGBA {
 	}
 	for try := 0; ; try++ {
 		profile := t.TempDir()
-		cmd := exec.Command(Browser(), append(wait, "--headless", "--no-sandbox", "--disable-gpu", "--force-color-profile=srgb", "--hide-scrollbars", "--disable-quic",
-			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-checker-imaging",
-			"--run-all-compositor-stages-before-draw", "--user-data-dir="+profile, fmt.Sprintf("--force-device-scale-factor=%g", density),
-			"--default-background-color=00000000", fmt.Sprintf("--window-size=%d,%d", w, h), "--screenshot="+out, page)...)
+		cmd := exec.Command(Browser(), append(wait, "--headless", "--no-sandbox", "--disable-gpu",
+			"--force-color-profile=srgb", "--hide-scrollbars", "--disable-quic",
+			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+			"--disable-checker-imaging",
+			"--run-all-compositor-stages-before-draw", "--user-data-dir="+profile,
+			fmt.Sprintf("--force-device-scale-factor=%g", density),
+			"--default-background-color=00000000", fmt.Sprintf("--window-size=%d,%d", w, h), "--screenshot="+out,
+			page)...)
 		timer := time.AfterFunc(60*time.Second, func() { cmd.Process.Kill() })
 		log, err := cmd.CombinedOutput()
 		timer.Stop()
