@@ -1,8 +1,9 @@
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 export CGO_ENABLED = 0
 BUILD = go build -trimpath -ldflags "-s -w -X tourmaline/cli.Version=$(VERSION)" -o bin/tourmaline ./cmd/tourmaline
+TOOL = go tool -modfile=tools/go.mod
 
-.PHONY: build demo test bench
+.PHONY: build demo test lint bench
 
 build:
 	$(BUILD)
@@ -14,14 +15,20 @@ demo: build
 	bin/tourmaline look out/observatory/pictures/dome-at-dusk.jpg
 	bin/tourmaline fit out/observatory/tourmaline.yaml --box hero
 
-test: build
-	sh e2e/need.sh
-	go vet ./...
+# what needs no running: formatting, suspicious code, code that nothing reaches, other systems
+lint:
 	test -z "$$(gofmt -l .)"
+	go vet ./...
+	$(TOOL) staticcheck ./...
+	test -z "$$($(TOOL) deadcode -test ./... | tee /dev/stderr)"
 	GOOS=windows go build -o bin/cross ./cmd/tourmaline
 	GOOS=darwin GOARCH=arm64 go build -o bin/cross ./cmd/tourmaline
 	rm bin/cross
+
+test: build lint
+	sh e2e/need.sh
 	go test -timeout 30m ./...
+	@sh e2e/need.sh told
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./core/...

@@ -196,8 +196,8 @@ func (o *Output) Commit(keep bool) error {
 				continue
 			}
 			if !o.owned(path) {
-				return fmt.Errorf("%s: is there already and was not made by tourmaline; move it away or set "+
-					"another output:", filepath.ToSlash(name))
+				return fmt.Errorf("%s: is there already and was not made by tourmaline; move it away, or choose "+
+					"another output folder", filepath.ToSlash(name))
 			}
 		}
 		tmp, err := writeTemp(name, data)

@@ -47,9 +47,8 @@ func meanDifference(got, want *image.RGBA, at image.Point) float64 {
 // The page that build writes, with its cut files and media queries, looks in a
 // browser as paint says of the plan's own pictures, but for the loss of coding.
 func TestTheBuiltPageAgreesWithPaint(t *testing.T) {
-	if shoot.Browser() == "" {
-		t.Skip("no browser here")
-	}
+	t.Parallel()
+	shoot.Need(t)
 	dir := t.TempDir()
 	if r := run(t, dir, "demo", "obs"); r.code != 0 {
 		t.Fatal(r.err)
@@ -100,9 +99,8 @@ func TestTheBuiltPageAgreesWithPaint(t *testing.T) {
 
 // Filters go to a pseudo-element in the stylesheet and are painted the same.
 func TestFiltersAgreeWithTheBrowser(t *testing.T) {
-	if shoot.Browser() == "" {
-		t.Skip("no browser here")
-	}
+	t.Parallel()
+	shoot.Need(t)
 	for i, f := range []string{"brightness(60%)", "contrast(1.4)", "saturate(30%)", "grayscale(80%)",
 		"hue-rotate(70deg)", "sepia(50%) brightness(120%)", "blur(3px)", "invert(20%) opacity(70%)"} {
 		dir := t.TempDir()

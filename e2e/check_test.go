@@ -15,6 +15,7 @@ import (
 // TestManualOfChecks holds docs/CHECKS.md to the texts of --explain;
 // TOURMALINE_DOCS=write writes it anew.
 func TestManualOfChecks(t *testing.T) {
+	t.Parallel()
 	if os.Getenv("TOURMALINE_DOCS") == "write" {
 		if err := os.WriteFile("../docs/CHECKS.md", []byte(check.Manual()), 0o644); err != nil {
 			t.Fatal(err)
@@ -62,6 +63,7 @@ func checkJSON(t *testing.T, dir string, code int, args ...string) reportJSON {
 // The example site has the two findings that it shows on purpose; its first draft
 // has nearly all.
 func TestDemoPlans(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	if r := run(t, dir, "demo", "obs"); r.code != 0 {
 		t.Fatal(r.err)
@@ -105,6 +107,7 @@ func TestDemoPlans(t *testing.T) {
 const lead = "tourmaline: 1\nviewports: {widths: 320-900, heights: 600-620, densities: [1]}\n"
 
 func TestCheckExitCodesAndOptions(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{
 		"photo.jpg": photo(1024, 576),
@@ -157,6 +160,7 @@ func TestCheckExitCodesAndOptions(t *testing.T) {
 // An exact end of a range, by hand: a picture of 800 px covers W x 300 sharply up
 // to W = 800.
 func TestCheckRangeByHand(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"photo.jpg": photo(800, 450),
 		"p.yaml": lead + "boxes:\n  - {name: a, height: 300px, layers: [{image: photo.jpg, size: cover, repeat: " +
@@ -174,6 +178,7 @@ func TestCheckRangeByHand(t *testing.T) {
 }
 
 func TestSARIF(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	if r := run(t, dir, "demo", "troubled"); r.code != 0 {
 		t.Fatal(r.err)
@@ -234,6 +239,7 @@ func TestSARIF(t *testing.T) {
 // Pictures that are broken are findings with their place, and the rest is still
 // checked.
 func TestCheckBrokenPictures(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	whole := photo(400, 300)
 	write(t, dir, map[string]string{"cut.jpg": whole[:len(whole)/2], "huge.png": hugeHeader(),

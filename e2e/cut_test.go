@@ -36,6 +36,7 @@ func record(t *testing.T, dir string) (b buildRecord) {
 }
 
 func TestRecordSaysWhatEachFileIsFor(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	if r := run(t, dir, "build"); r.code != 0 {
 		t.Fatal(r.err)
@@ -59,6 +60,7 @@ func TestRecordSaysWhatEachFileIsFor(t *testing.T) {
 // --clean removes what an earlier build made and this one does not name, and nothing
 // else: not the designer's files, nor one of ours that somebody has changed.
 func TestCleanRemovesOnlyItsOwn(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	run(t, dir, "build")
 	first := tree(t, filepath.Join(dir, "dist"))
@@ -125,6 +127,7 @@ func whole(dist string) string {
 // Runs that are killed at any moment leave the earlier output whole, and the next run
 // finishes as if nothing had been.
 func TestKilledRunsLeaveTheOutputWhole(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	if r := run(t, dir, "build", "--cache", "none"); r.code != 0 {
 		t.Fatal(r.err)
@@ -167,6 +170,7 @@ func TestKilledRunsLeaveTheOutputWhole(t *testing.T) {
 
 // A disk that is full in the middle is said, and costs nothing of what was there.
 func TestFullDisk(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	if r := run(t, dir, "build"); r.code != 0 {
 		t.Fatal(r.err)
@@ -195,6 +199,7 @@ func TestFullDisk(t *testing.T) {
 
 // Two runs at once share a cache and make the same files.
 func TestTwoRunsAtOnce(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	cache := filepath.Join(dir, "cache")
 	write(t, dir, map[string]string{"other.yaml": strings.Replace(smallPlan, "tourmaline: 1\n",
@@ -237,6 +242,7 @@ func TestTwoRunsAtOnce(t *testing.T) {
 
 // Parts of the work on machines with one cache add up to all of it.
 func TestShardsAddUp(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	cache := filepath.Join(dir, "cache")
 	made := map[string]bool{}
@@ -274,6 +280,7 @@ func TestShardsAddUp(t *testing.T) {
 // Over its budget a viewport is a finding, with what would help; what the plan allows
 // is done.
 func TestBudgets(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	weight := func(r result) (n int) {
 		t.Helper()
@@ -324,6 +331,7 @@ func TestBudgets(t *testing.T) {
 }
 
 func TestBadFilesSettings(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	for text, want := range map[string]string{
 		"quality: best":             "high, normal, low",
@@ -348,6 +356,7 @@ func TestBadFilesSettings(t *testing.T) {
 
 // A rebuild with nothing changed takes well under a tenth of a second.
 func TestNothingChangedIsQuick(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	run(t, dir, "build")
 	var times []time.Duration
@@ -363,6 +372,7 @@ func TestNothingChangedIsQuick(t *testing.T) {
 
 // Formats that are read are cut alike: the picture is the same in each.
 func TestEveryFormatIsRead(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	if r := run(t, dir, "build"); r.code != 0 {
 		t.Fatal(r.err)

@@ -19,6 +19,7 @@ func read(t *testing.T, path string) string {
 
 // Headings of the rationale that code cites exist.
 func TestCitedHeadingsExist(t *testing.T) {
+	t.Parallel()
 	rationale := read(t, "docs/RATIONALE.md")
 	cite := regexp.MustCompile(`docs/RATIONALE\.md,\s*(?://\s*)?"([^"]+)"|"([^"]+\?)"\.?\s+(?://\s*)?in docs/RATIONALE\.md|docs/RATIONALE\.md lists\s+(?://\s*)?under "([^"]+)"`)
 	found := 0
@@ -44,6 +45,7 @@ func TestCitedHeadingsExist(t *testing.T) {
 
 // Links of the README lead somewhere, and the manual names every command.
 func TestLinksAndCommands(t *testing.T) {
+	t.Parallel()
 	readme := read(t, "README.md")
 	for _, m := range regexp.MustCompile(`\]\(([^)]+)\)`).FindAllStringSubmatch(readme, -1) {
 		if _, err := os.Stat(filepath.Join("..", m[1])); err != nil {

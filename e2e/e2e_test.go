@@ -145,6 +145,7 @@ func small(t testing.TB) string {
 }
 
 func TestFitTellsFigures(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	r := run(t, dir, "fit")
 	// phone: 800 x 400 drawn in 400 x 400; half is cut, a quarter of that left: 12.5%
@@ -172,6 +173,7 @@ func TestFitTellsFigures(t *testing.T) {
 }
 
 func TestFitWithoutAPlan(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	r := run(t, dir, "fit", "pics/photo.jpg", "--box", "100vw x 60vh", "--size", "cover", "--at", "390x844@3")
 	// 60vh = 506.4; drawn 1012.8 wide, (1012.8-390)/1012.8 = 61% cut right
@@ -181,6 +183,7 @@ func TestFitWithoutAPlan(t *testing.T) {
 }
 
 func TestLook(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	r := run(t, dir, "look", "pics/photo.jpg")
 	for _, want := range []string{"JPEG", "1200 x 600 px, 2:1, landscape", "opaque", "400 x 200 CSS px at density 3",
@@ -211,6 +214,7 @@ func decode(t testing.TB, path string) image.Image {
 }
 
 func TestPaintIsTheBorderBox(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{
 		"pics/red.png": flat(10, 10, color.NRGBA{255, 0, 0, 255}),
@@ -247,6 +251,7 @@ boxes:
 }
 
 func TestProof(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	r := run(t, dir, "proof", "-o", "p.png")
 	if r.code != 0 {
@@ -278,6 +283,7 @@ func TestProof(t *testing.T) {
 }
 
 func TestCutFetchesAndNeverEnlarges(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	var fs []struct {
 		Viewport, File string
@@ -305,6 +311,7 @@ func TestCutFetchesAndNeverEnlarges(t *testing.T) {
 }
 
 func TestCSSIsStandardAndStable(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	a, b := run(t, dir, "css"), run(t, dir, "css")
 	if a.out != b.out || a.code != 0 {
@@ -333,6 +340,7 @@ func tree(t testing.TB, dir string) map[string]string {
 }
 
 func TestBuildTwice(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	if r := run(t, dir, "build"); r.code != 0 {
 		t.Fatal(r.err)
@@ -362,6 +370,7 @@ func TestBuildTwice(t *testing.T) {
 }
 
 func TestDemoBuilds(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	r := run(t, dir, "demo", "obs")
 	if r.code != 0 || !strings.Contains(r.out, "asset files") {
@@ -378,6 +387,7 @@ func TestDemoBuilds(t *testing.T) {
 
 // Bad input: a clear message with its place, exit 2, and no output at all.
 func TestBadInput(t *testing.T) {
+	t.Parallel()
 	whole := photo(300, 200)
 	plan := func(layer string) string {
 		return "tourmaline: 1\npictures: pics\nboxes:\n  - name: a\n    height: 100px\n    layers:\n      - " + layer +
@@ -431,6 +441,7 @@ func TestBadInput(t *testing.T) {
 }
 
 func TestForeignFilesAreLeftAlone(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	write(t, dir, map[string]string{"dist/index.html": "mine"})
 	r := run(t, dir, "build")
@@ -448,6 +459,7 @@ func TestForeignFilesAreLeftAlone(t *testing.T) {
 }
 
 func TestUsageErrors(t *testing.T) {
+	t.Parallel()
 	dir := small(t)
 	for _, row := range []struct{ args, want string }{
 		{"fitt", `"fitt" is not a command; did you mean "fit"?`},
@@ -471,6 +483,7 @@ func TestUsageErrors(t *testing.T) {
 }
 
 func TestHelpHasExamples(t *testing.T) {
+	t.Parallel()
 	for _, c := range []string{"look", "fit", "check", "settle", "proof", "paint", "cut", "css", "build", "demo"} {
 		r := run(t, t.TempDir(), c, "--help")
 		if r.code != 0 || !strings.Contains(r.out, "xample") {

@@ -53,6 +53,7 @@ var manyParameters = map[string]string{
 }
 
 func TestHouseRules(t *testing.T) {
+	t.Parallel()
 	filepath.WalkDir("..", func(path string, d os.DirEntry, err error) error {
 		codecs := strings.Contains(path, "codecs"+string(filepath.Separator)) // a recipe's own test program
 		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || codecs {

@@ -20,6 +20,7 @@ var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/c
 	"e2e/shoot", "e2e"}
 
 func TestImportsFollowTheDesign(t *testing.T) {
+	t.Parallel()
 	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "tourmaline/...").Output()
 	if err != nil {
 		t.Fatal(err)

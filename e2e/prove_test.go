@@ -52,9 +52,8 @@ func visit(t *testing.T, dist string, w, h int, density float64) ([]string, *ima
 // At each named viewport the browser fetches one file for each picture layer, once, and
 // it is the one that cut says.
 func TestEachViewportFetchesOneFileForEachPicture(t *testing.T) {
-	if shoot.Browser() == "" {
-		t.Skip("no browser here")
-	}
+	t.Parallel()
+	shoot.Need(t)
 	dir := t.TempDir()
 	if r := run(t, dir, "demo", "obs"); r.code != 0 {
 		t.Fatal(r.err)
@@ -88,6 +87,7 @@ func TestEachViewportFetchesOneFileForEachPicture(t *testing.T) {
 // docs/WEIGHTS.md is what cut --compare says of the demo; TOURMALINE_DOCS=write writes it
 // anew. The files are a quarter of the habit at most.
 func TestWeightsOfTheDemo(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	if r := run(t, dir, "demo", "obs"); r.code != 0 {
 		t.Fatal(r.err)
@@ -144,9 +144,8 @@ var croppedTops = map[string]int{"cover": 0, "lengths": 200, "percents": 350, "w
 // Files that hold a part of the picture look in the browser as the whole picture does
 // in paint, whatever sizes, positions and attachments they have.
 func TestCroppedFilesLookLikeTheWholePicture(t *testing.T) {
-	if shoot.Browser() == "" {
-		t.Skip("no browser here")
-	}
+	t.Parallel()
+	shoot.Need(t)
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"pics/photo.jpg": photo(1300, 720), "tourmaline.yaml": cropped})
 	if r := run(t, dir, "build"); r.code != 0 {
@@ -194,9 +193,8 @@ func TestCroppedFilesLookLikeTheWholePicture(t *testing.T) {
 
 // However the stylesheet is written, the page looks the same and fetches the same.
 func TestEveryFormOfTheStylesheetShowsTheSame(t *testing.T) {
-	if shoot.Browser() == "" {
-		t.Skip("no browser here")
-	}
+	t.Parallel()
+	shoot.Need(t)
 	dir := t.TempDir()
 	filtered := strings.Replace(strings.Replace(cropped, "formats: [], quality: 97", "formats: [webp], quality: 85",
 		1), "{image: photo.jpg, size: cover, position: 30% 70%}",
@@ -231,15 +229,14 @@ func TestEveryFormOfTheStylesheetShowsTheSame(t *testing.T) {
 
 // Before the picture is there the placeholder is, in about its colours.
 func TestPlaceholder(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"pics/photo.jpg": photo(1300, 720), "tourmaline.yaml": cropped})
 	a, b := run(t, dir, "css"), run(t, dir, "css", "--placeholder")
 	if n := strings.Count(b.out, "linear-gradient(to "); n < 3 || strings.Contains(a.out, "linear-gradient(to ") {
 		t.Errorf("%d placeholders\n%s", n, b.out)
 	}
-	if shoot.Browser() == "" {
-		t.Skip("no browser here")
-	}
+	shoot.Need(t)
 	run(t, dir, "build", "--placeholder")
 	if err := os.RemoveAll(filepath.Join(dir, "dist", "pictures")); err != nil {
 		t.Fatal(err)

@@ -44,6 +44,7 @@ func (c colour) RGBA() (r, g, b, a uint32) {
 }
 
 func TestSettleWritesBesideWhatWasWritten(t *testing.T) {
+	t.Parallel()
 	dir := openProject(t)
 	dry := run(t, dir, "settle", "--dry-run")
 	if dry.code != 0 || !strings.Contains(dry.out, "-        position: auto   # you find it\n") ||
@@ -112,6 +113,7 @@ func TestSettleWritesBesideWhatWasWritten(t *testing.T) {
 }
 
 func TestSettleOptions(t *testing.T) {
+	t.Parallel()
 	dir := openProject(t)
 	r := run(t, dir, "settle", "--json", "--dry-run", "--only", "position,size")
 	var out struct {
@@ -158,6 +160,7 @@ func TestSettleOptions(t *testing.T) {
 
 // What cannot be done is said, with exit code 1, and nothing bad is written.
 func TestSettleImpossible(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	plan := lead + "boxes:\n  - {name: a, height: 600px, layers: [{image: photo.jpg, size: cover, position: auto, " +
 		"keep: {x: 0%, y: 0%, width: 100%, height: 50%}}]}\n"
@@ -171,6 +174,7 @@ func TestSettleImpossible(t *testing.T) {
 
 // A strip says which of its values will do, and draws them all.
 func TestScrub(t *testing.T) {
+	t.Parallel()
 	dir := openProject(t)
 	// 1200x800 covers 320x300 drawn 450 wide: keep, 270-360 of 450, is in view for
 	// offsets from -270 to -40, that is from 31% of the 130 spare px on.
@@ -211,6 +215,7 @@ func TestScrub(t *testing.T) {
 // A proposed part goes into the plan as it is printed, and is cut and fetched as a
 // picture of its own.
 func TestProposedPart(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	site := "tourmaline: 1\nviewports: {widths: 320-700, heights: 700-700, densities: [1]}\nboxes:\n  - name: a\n  " +
 		"  height: 300px\n    layers:\n      - {image: photo.jpg, size: cover, repeat: no-repeat, position: " +

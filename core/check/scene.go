@@ -10,7 +10,6 @@ import (
 	"tourmaline/core/finding"
 	"tourmaline/core/fit"
 	"tourmaline/core/layout"
-	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
@@ -111,9 +110,6 @@ func drawnRegion(r *plan.Region, l *scene) (x, y, w, h float64) {
 	s, o := l.Landing.Size, l.Landing.Origin
 	return o.X + r.X*s.X, o.Y + r.Y*s.Y, r.W * s.X, r.H * s.Y
 }
-
-// swatch is a colour as it is written.
-func swatch(s picture.Swatch) string { return fmt.Sprintf("#%02x%02x%02x", s.R, s.G, s.B) }
 
 // missed is a picture of the plan that cannot be opened.
 type missed struct {

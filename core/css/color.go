@@ -50,9 +50,6 @@ func (in Interpolation) String() string {
 // Transparent is the keyword transparent and the initial background colour.
 var Transparent = Color{}
 
-// Gray returns the legacy colour with all channels v (0..255).
-func Gray(v uint8) Color { return FromRGB8(v, v, v) }
-
 // FromRGB8 returns an opaque legacy colour.
 func FromRGB8(r, g, b uint8) Color {
 	return Color{C: vec{float64(r) / 255, float64(g) / 255, float64(b) / 255}, A: 1}

@@ -168,7 +168,7 @@ func TestFilesServeEveryPart(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	parts := 0
+	parts, room, heights := 0, layout.Of(p).Room(), sweep.New(p).WithNamed().Heights
 	for _, l := range ls {
 		for _, r := range l.Rungs {
 			if r.Width > l.File.Width || r.Height > l.File.Height || r.Part.X < 0 ||
@@ -180,10 +180,10 @@ func TestFilesServeEveryPart(t *testing.T) {
 			}
 		}
 		for w := p.Widths[0]; w <= p.Widths[1]; w += 3 {
-			for _, h := range sweep.New(p).WithNamed().Heights {
+			for _, h := range heights {
 				for _, d := range p.Density {
 					v := plan.Viewport{Width: float64(w), Height: float64(h), Density: d}
-					pg := layout.At(p, v, layout.Exact)
+					pg := room.At(v, layout.Exact)
 					e := v.Env()
 					r := l.At(&e)
 					placed, err := place.Stage{Page: pg, Store: store}.Box(pg.Frame(l.Box.ID))
@@ -314,7 +314,8 @@ func (c *memory) Put(k string, d []byte) {
 }
 
 func TestMakeSharesCachesAndRepeats(t *testing.T) {
-	p, store := fixture(t, twoViewports+`boxes:
+	p, store := fixture(t, twoViewports+`files: {formats: [webp], most: 3}
+boxes:
   - {name: a, height: 100px, layers: [{image: v.svg}]}
   - {name: b, height: 100px, layers: [{texture: tile.png}]}
   - {name: c, height: 100px, layers: [{texture: tile.png}]}

@@ -1,6 +1,6 @@
 // Package shoot takes pictures of pages with a real browser, for tests.
 //
-//	if shoot.Browser() == "" { t.Skip("no browser") }
+//	shoot.Need(t)
 //	img := shoot.Page(t, "/path/page.html", 1280, 960, 1.5)
 package shoot
 
@@ -31,6 +31,19 @@ func Browser() string {
 		}
 	}
 	return ""
+}
+
+// Need skips a test where there is no browser. Where one should be there, on the machines
+// that decide (CI is set) and where TOURMALINE_BROWSER is required, it fails it.
+func Need(t testing.TB) {
+	t.Helper()
+	switch {
+	case Browser() != "":
+	case os.Getenv("CI") != "" || os.Getenv("TOURMALINE_BROWSER") == "required":
+		t.Fatal("there is no browser here, and there should be one: install Debian's chromium")
+	default:
+		t.Skip("no browser here: nothing is compared with one")
+	}
 }
 
 // Page renders a file, or what is at an http: address, in a fresh browser with a window of w x h CSS px at a real
