@@ -72,6 +72,11 @@ func TestLandByHand(t *testing.T) {
 		// round: 400/70 = 5.71 -> 6 tiles of 66.67; height is auto: 30*66.67/70
 		{"round keeps ratio", "url(a) 0 0/70px auto round no-repeat", raster(70, 30), 400, 200,
 			want{w: 400.0 / 6, h: 30 * (400.0 / 6) / 70, stepX: 400.0 / 6, bare: 400 * (200 - 30*(400.0/6)/70)}},
+		// the same down: 200/30 = 6.67, 7 tiles of 28.57; width is auto: 70*28.57/30
+		{"round keeps ratio down", "url(a) 0 0/auto 30px no-repeat round", raster(70, 30), 400, 200,
+			want{w: 70 * (200.0 / 7) / 30, h: 200.0 / 7, stepY: 200.0 / 7, bare: 200 * (400 - 70*(200.0/7)/30)}},
+		// auto width keeps 2:1
+		{"auto width", "url(a) 0 0/auto 40px no-repeat", raster(100, 50), 400, 200, want{w: 80, h: 40, bare: 80000 - 3200}},
 		// half a tile rounds up: 400/160 = 2.5 -> 3
 		{"round half up", "url(a) 0 0/160px 200px round no-repeat", raster(10, 10), 400, 200,
 			want{w: 400.0 / 3, h: 200, stepX: 400.0 / 3}},
@@ -128,47 +133,23 @@ func TestLandTellsCropKeepFocusAndSharpness(t *testing.T) {
 	}
 }
 
-// A slow oracle: the painting area is sampled px by px, by the standard's words.
-func TestBareAgainstSampling(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	styles := []string{"repeat", "no-repeat", "space", "round"}
-	for range 400 {
-		aw, ah := float64(20+r.IntN(80)), float64(20+r.IntN(80))
-		tw, th := float64(3+r.IntN(60)), float64(3+r.IntN(60))
-		l := layer(t, "url(a)")
-		l.Size = css.Size{W: css.Pxs(tw), H: css.Pxs(th)}
-		l.Position = css.Position{X: css.Edge{Offset: css.Pxs(float64(r.IntN(60) - 30))},
-			Y: css.Edge{Offset: css.Pct(float64(r.IntN(100)))}}
-		sx, sy := r.IntN(4), r.IntN(4)
-		l.Repeat = css.Repeats{X: css.Repeat(sx), Y: css.Repeat(sy)}
-		area := layout.Rect{X: 7, Y: 9, W: aw, H: ah}
-		paint := area.Inset([4]float64{-4, -5, -6, -7})
-		got := Land(&Input{Layer: &l, Env: &window, Natural: raster(5, 5), Pixels: 1, Area: area, Paint: paint})
-		const n = 8 // samples a px and axis
-		inside := func(v, origin, step, tile float64) bool {
-			if step > 0 {
-				v = math.Mod(math.Mod(v-origin, step)+step, step)
-			} else {
-				v -= origin
-			}
-			return v >= 0 && v < tile
-		}
-		cover := func(lo, length, origin, step, tile float64) float64 {
-			hit := 0
-			total := int(length * n)
-			for i := range total {
-				if inside(lo+(float64(i)+0.5)/n, origin, step, tile) {
-					hit++
-				}
-			}
-			return float64(hit) / n
-		}
-		want := paint.W*paint.H - cover(paint.X, paint.W, got.Origin.X, got.Step.X, got.Size.X)*cover(paint.Y, paint.H,
-			got.Origin.Y, got.Step.Y, got.Size.Y)
-		if math.Abs(got.Bare*paint.W*paint.H-want) > 0.03*paint.W*paint.H+40 {
-			t.Errorf("%s %s tile %gx%g in %gx%g: bare %g, sampled %g", styles[sx], styles[sy], tw, th, aw, ah,
-				got.Bare*paint.W*paint.H, want)
-		}
+// Sharpness is of the axis that is drawn larger: 100 x 100 px at 200 x 50 CSS px are doubled
+// across, so half a px for each; an image-set() picture of density 2 has two px for each.
+func TestSharpnessIsOfTheLargerAxis(t *testing.T) {
+	l := layer(t, "url(a) 0 0/200px 50px no-repeat")
+	area := layout.Rect{W: 300, H: 300}
+	in := Input{Layer: &l, Env: &window, Natural: raster(100, 100), Pixels: 1, Area: area, Paint: area}
+	if got := Land(&in).Sharp; !near(got, 0.5) {
+		t.Errorf("%g px for each device px, want 0.5", got)
+	}
+	in.Pixels = 2
+	if got := Land(&in).Sharp; !near(got, 1) {
+		t.Errorf("of an image-set() picture %g, want 1", got)
+	}
+	// The focus is the point that is named, not the middle of keep: 0.75 of 200 in 300.
+	in.Keep, in.Focus = &plan.Region{X: 0, Y: 0, W: 0.2, H: 0.2}, &plan.Point{X: 0.75, Y: 1}
+	if got := Land(&in).Focus; !near(got.X, 0.5) || !near(got.Y, 50.0/300) {
+		t.Errorf("the focus lands at %v", got)
 	}
 }
 
