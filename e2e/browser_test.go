@@ -50,7 +50,7 @@ func TestTheBuiltPageAgreesWithPaint(t *testing.T) {
 	t.Parallel()
 	shoot.Need(t)
 	dir := t.TempDir()
-	if r := run(t, dir, "demo", "obs"); r.code != 0 {
+	if r := runDemo(t, dir); r.code != 0 {
 		t.Fatal(r.err)
 	}
 	site := filepath.Join(dir, "obs")

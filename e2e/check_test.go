@@ -65,7 +65,7 @@ func checkJSON(t *testing.T, dir string, code int, args ...string) reportJSON {
 func TestDemoPlans(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	if r := run(t, dir, "demo", "obs"); r.code != 0 {
+	if r := runDemo(t, dir); r.code != 0 {
 		t.Fatal(r.err)
 	}
 	got := checkJSON(t, dir+"/obs", 1)

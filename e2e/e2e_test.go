@@ -16,6 +16,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 )
 
@@ -56,6 +57,20 @@ func run(t testing.TB, dir string, args ...string) result {
 		t.Fatal(err)
 	}
 	return result{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
+}
+
+// warm makes the demo's files once, so that tests at the same time do not all make them.
+var warm sync.Once
+
+// runDemo writes and builds the demo in the folder obs.
+func runDemo(t testing.TB, dir string) result {
+	t.Helper()
+	warm.Do(func() {
+		if r := run(t, t.TempDir(), "demo", "warm"); r.code != 0 {
+			t.Error(r.err)
+		}
+	})
+	return run(t, dir, "demo", "obs")
 }
 
 func write(t testing.TB, dir string, files map[string]string) {
@@ -372,7 +387,7 @@ func TestBuildTwice(t *testing.T) {
 func TestDemoBuilds(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	r := run(t, dir, "demo", "obs")
+	r := runDemo(t, dir)
 	if r.code != 0 || !strings.Contains(r.out, "asset files") {
 		t.Fatalf("%d %s%s", r.code, r.out, r.err)
 	}

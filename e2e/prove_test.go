@@ -55,7 +55,7 @@ func TestEachViewportFetchesOneFileForEachPicture(t *testing.T) {
 	t.Parallel()
 	shoot.Need(t)
 	dir := t.TempDir()
-	if r := run(t, dir, "demo", "obs"); r.code != 0 {
+	if r := runDemo(t, dir); r.code != 0 {
 		t.Fatal(r.err)
 	}
 	site := filepath.Join(dir, "obs")
@@ -89,7 +89,7 @@ func TestEachViewportFetchesOneFileForEachPicture(t *testing.T) {
 func TestWeightsOfTheDemo(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	if r := run(t, dir, "demo", "obs"); r.code != 0 {
+	if r := runDemo(t, dir); r.code != 0 {
 		t.Fatal(r.err)
 	}
 	site := filepath.Join(dir, "obs")

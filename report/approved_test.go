@@ -85,7 +85,8 @@ func siteOf(t testing.TB, name string) string {
 	}
 	text, err := os.ReadFile(filepath.Join("testdata", "approved", name+".yaml"))
 	if err == nil {
-		err = errors.Join(os.Mkdir(filepath.Join(dir, "pics"), 0o755), os.WriteFile(filepath.Join(dir, app.PlanName), text, 0o644))
+		err = errors.Join(os.Mkdir(filepath.Join(dir, "pics"), 0o755),
+			os.WriteFile(filepath.Join(dir, app.PlanName), text, 0o644))
 	}
 	for file, img := range approvedPictures() {
 		var b bytes.Buffer
@@ -155,7 +156,8 @@ func reportsOf(t *testing.T, path string, cache cut.Cache) map[string]string {
 		}
 		return err != nil
 	}
-	if f, err := report.OfFit(pr.Plan, pr.Store, app.Painting(pr.Plan), pr.Named); !failed(err, "fit.txt", "fit.json") {
+	if f, err := report.OfFit(pr.Plan, pr.Store, app.Painting(pr.Plan), pr.Named); !failed(err, "fit.txt",
+		"fit.json") {
 		text("fit.txt", f)
 		json("fit.json", f.Landings)
 	}
@@ -210,7 +212,8 @@ func allSettled(opens []plan.OpenValue) bool {
 func approve(t *testing.T, path, got string) {
 	t.Helper()
 	if *update {
-		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755), os.WriteFile(path, []byte(got), 0o644)); err != nil {
+		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755),
+			os.WriteFile(path, []byte(got), 0o644)); err != nil {
 			t.Fatal(err)
 		}
 		return

@@ -57,7 +57,8 @@ func TestWords(t *testing.T) {
 	}
 	// Of 320-431 px, 56 cells of 2 px: the first 10 fail, the next half.
 	bar := ruler([2]int{320, 431}, []Where{{Widths: [][2]int{{320, 340}}}})
-	if got := strings.TrimSuffix(strings.TrimPrefix(bar, "320 "), " 431"); got != strings.Repeat("━", 10)+"╌"+strings.Repeat("·", 45) {
+	if got := strings.TrimSuffix(strings.TrimPrefix(bar, "320 "), " 431"); got != strings.Repeat("━",
+		10)+"╌"+strings.Repeat("·", 45) {
 		t.Errorf("the ruler is %s", bar)
 	}
 	if Source("data:image/png;base64,xx") != "data: picture" || Sentence("the end") != "The end" {

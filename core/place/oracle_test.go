@@ -128,18 +128,22 @@ func TestLandAgainstTiles(t *testing.T) {
 		l.Repeat = css.Repeats{X: ways[r.IntN(4)], Y: ways[r.IntN(4)]}
 		px, py := math.Round(r.Float64()*80-40), math.Round(r.Float64()*100)
 		l.Position = css.Position{X: css.Edge{Offset: css.Pxs(px)}, Y: css.Edge{Offset: css.Pct(py)}}
-		keep := &plan.Region{X: r.Float64() * 0.7, Y: r.Float64() * 0.7, W: 0.05 + r.Float64()*0.25, H: 0.05 + r.Float64()*0.25}
-		got := Land(&Input{Layer: &l, Env: &window, Natural: raster(50, 40), Pixels: 1, Area: area, Paint: paint, Keep: keep})
+		keep := &plan.Region{X: r.Float64() * 0.7, Y: r.Float64() * 0.7, W: 0.05 + r.Float64()*0.25, H: 0.05 +
+			r.Float64()*0.25}
+		got := Land(&Input{Layer: &l, Env: &window, Natural: raster(50, 40), Pixels: 1, Area: area, Paint: paint,
+			Keep: keep})
 
 		x := lay(l.Repeat.X, w, area.X, area.W, paint.X, paint.W, px, true)
 		y := lay(l.Repeat.Y, h, area.Y, area.H, paint.Y, paint.H, py/100, false)
 		fail := func(what string, got, want any) {
-			t.Fatalf("%d: %s is %v, want %v\n%s %s in %+v painted %+v", n, what, got, want, l.Repeat, l.Size, area, paint)
+			t.Fatalf("%d: %s is %v, want %v\n%s %s in %+v painted %+v", n, what, got, want, l.Repeat, l.Size, area,
+				paint)
 		}
 		if !near(got.Size.X, x.size) || !near(got.Size.Y, y.size) {
 			fail("size", got.Size, Point{x.size, y.size})
 		}
-		if !near(got.Origin.X, x.origin) || !near(got.Origin.Y, y.origin) || !near(got.Step.X, x.step) || !near(got.Step.Y, y.step) {
+		if !near(got.Origin.X, x.origin) || !near(got.Origin.Y, y.origin) || !near(got.Step.X, x.step) ||
+			!near(got.Step.Y, y.step) {
 			fail("origin and step", [2]Point{got.Origin, got.Step}, [2]Point{{x.origin, y.origin}, {x.step, y.step}})
 		}
 		if want := 1 - x.covered()*y.covered()/(paint.W*paint.H); !near(got.Bare, want) {
@@ -150,7 +154,8 @@ func TestLandAgainstTiles(t *testing.T) {
 		}
 		left, right := x.cut()
 		top, bottom := y.cut()
-		if c := got.Crop; !near(c.Left, left) || !near(c.Right, right) || !near(c.Top, top) || !near(c.Bottom, bottom) {
+		if c := got.Crop; !near(c.Left, left) || !near(c.Right, right) || !near(c.Top, top) || !near(c.Bottom,
+			bottom) {
 			fail("crop", c, Sides{left, top, right, bottom})
 		}
 		if x.covered() > 1e-6 && y.covered() > 1e-6 {
@@ -160,7 +165,8 @@ func TestLandAgainstTiles(t *testing.T) {
 				fail("painted", p, [4]float64{lx, ly, hx, hy})
 			}
 		}
-		fx, fy := (x.origin+(keep.X+keep.W/2)*x.size-paint.X)/paint.W, (y.origin+(keep.Y+keep.H/2)*y.size-paint.Y)/paint.H
+		fx, fy := (x.origin+(keep.X+keep.W/2)*x.size-paint.X)/paint.W,
+			(y.origin+(keep.Y+keep.H/2)*y.size-paint.Y)/paint.H
 		if !near(got.Focus.X, fx) || !near(got.Focus.Y, fy) {
 			fail("focus", got.Focus, Point{fx, fy})
 		}
@@ -205,16 +211,19 @@ func TestDeviceByHand(t *testing.T) {
 			Point{101, 51}, Point{}, true},
 	} {
 		l := layer(t, r.background)
-		in := Input{Layer: &l, Env: &window, Natural: raster(200, 100), Pixels: 1, Area: r.area, Paint: r.area, Bound: r.area}
+		in := Input{Layer: &l, Env: &window, Natural: raster(200, 100), Pixels: 1, Area: r.area, Paint: r.area,
+			Bound: r.area}
 		s := Device(&in, 2)
 		if s.Dest != r.dest || s.Tile != r.tile || s.Phase != r.phase || s.One != r.one {
-			t.Errorf("%s: dest %v tile %v phase %v one %v\nwant %v %v %v %v", r.name, s.Dest, s.Tile, s.Phase, s.One, r.dest, r.tile, r.phase, r.one)
+			t.Errorf("%s: dest %v tile %v phase %v one %v\nwant %v %v %v %v", r.name, s.Dest, s.Tile, s.Phase, s.One,
+				r.dest, r.tile, r.phase, r.one)
 		}
 	}
 	// space: 2 tiles of 90 in 200 device px part by 20
 	l := layer(t, "url(a) 0 0/45px 50px space no-repeat")
 	area := layout.Rect{W: 100, H: 50}
-	if s := Device(&Input{Layer: &l, Env: &window, Natural: raster(200, 100), Pixels: 1, Area: area, Paint: area, Bound: area}, 2); s.Space.X != 20 || s.One {
+	if s := Device(&Input{Layer: &l, Env: &window, Natural: raster(200, 100), Pixels: 1, Area: area, Paint: area,
+		Bound: area}, 2); s.Space.X != 20 || s.One {
 		t.Errorf("spaced tiles are %v apart", s.Space)
 	}
 	// fixed, and the box lies within one tile of 400 px: a single draw, from the box's place in it
@@ -251,13 +260,16 @@ boxes:
 		// border box 200 x 100 at 0, 100; padding box in by 5, content box in by 15
 		{2, layout.Rect{X: 5, Y: 105, W: 190, H: 90}, layout.Rect{X: 15, Y: 115, W: 170, H: 70}},
 		{3, layout.Rect{Y: 100, W: 200, H: 100}, layout.Rect{Y: 100, W: 200, H: 100}},
-		{4, layout.Rect{Y: 30, W: 400, H: 800}, layout.Rect{Y: 100, W: 200, H: 100}}, // the window, where it is scrolled to
+		// the window, where it is scrolled to
+		{4, layout.Rect{Y: 30, W: 400, H: 800}, layout.Rect{Y: 100, W: 200, H: 100}},
 	} {
 		q := &placed[i]
-		if q.ID != (plan.LayerID{Box: 2, N: want.n}) || q.Area != want.area || q.Paint != want.paint || q.Bound != pg.Frame(2).Border {
+		if q.ID != (plan.LayerID{Box: 2, N: want.n}) || q.Area != want.area || q.Paint != want.paint ||
+			q.Bound != pg.Frame(2).Border {
 			t.Errorf("layer %d: %v area %+v paint %+v bound %+v, want %+v", i, q.ID, q.Area, q.Paint, q.Bound, want)
 		}
-		if q.Natural != (Natural{W: 40, H: 20, Ratio: 2, Vector: true}) || q.Opaque != [4]bool{css.Left: false, css.Top: true, css.Right: true, css.Bottom: true} || q.Edge[0] != 5 {
+		if q.Natural != (Natural{W: 40, H: 20, Ratio: 2, Vector: true}) || q.Opaque != [4]bool{css.Left: false,
+			css.Top: true, css.Right: true, css.Bottom: true} || q.Edge[0] != 5 {
 			t.Errorf("layer %d: natural %+v, opaque %v, edge %v", i, q.Natural, q.Opaque, q.Edge)
 		}
 	}

@@ -76,7 +76,8 @@ func TestLandByHand(t *testing.T) {
 		{"round keeps ratio down", "url(a) 0 0/auto 30px no-repeat round", raster(70, 30), 400, 200,
 			want{w: 70 * (200.0 / 7) / 30, h: 200.0 / 7, stepY: 200.0 / 7, bare: 200 * (400 - 70*(200.0/7)/30)}},
 		// auto width keeps 2:1
-		{"auto width", "url(a) 0 0/auto 40px no-repeat", raster(100, 50), 400, 200, want{w: 80, h: 40, bare: 80000 - 3200}},
+		{"auto width", "url(a) 0 0/auto 40px no-repeat", raster(100, 50), 400, 200,
+			want{w: 80, h: 40, bare: 80000 - 3200}},
 		// half a tile rounds up: 400/160 = 2.5 -> 3
 		{"round half up", "url(a) 0 0/160px 200px round no-repeat", raster(10, 10), 400, 200,
 			want{w: 400.0 / 3, h: 200, stepX: 400.0 / 3}},
