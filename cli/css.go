@@ -59,6 +59,9 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if _, err := sheetOptions(c, nil); err != nil { // before anything is made
+		return err
+	}
 	if err := s.settleOpen(ctx, pr); err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package css
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"tourmaline/core/source"
@@ -27,6 +28,17 @@ type mediaCond struct {
 
 // String is the query as written.
 func (m Media) String() string { return m.text }
+
+// Asks reports whether the query asks for any of the features, by their names without
+// min- and max-.
+func (m *Media) Asks(features ...string) bool {
+	var in func(c *mediaCond) bool
+	in = func(c *mediaCond) bool {
+		return c.feature != "" && slices.Contains(features, c.feature) ||
+			slices.ContainsFunc(c.args, func(a mediaCond) bool { return in(&a) })
+	}
+	return slices.ContainsFunc(m.any, func(c mediaCond) bool { return in(&c) })
+}
 
 // Matches reports whether the query holds for a window.
 func (m *Media) Matches(e *Env) bool {

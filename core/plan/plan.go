@@ -407,9 +407,7 @@ func (b *Box) Paints() bool {
 // Asks reports whether a media query of the box asks for any of the features, such as
 // hover or height; min- and max- forms count as the feature.
 func (b *Box) Asks(features ...string) bool {
-	return slices.ContainsFunc(b.Rules, func(r Rule) bool {
-		return slices.ContainsFunc(features, func(f string) bool { return strings.Contains(r.Media.String(), f) })
-	})
+	return slices.ContainsFunc(b.Rules, func(r Rule) bool { return r.Media.Asks(features...) })
 }
 
 // TouchFeatures are what tells touch screens from others.

@@ -2,7 +2,7 @@ package sheet
 
 import (
 	"fmt"
-	"html"
+	"html/template"
 	"math"
 	"slices"
 	"strings"
@@ -442,7 +442,12 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 }
 
 // notWidth are what rules may ask for that ranges of widths do not tell.
-var notWidth = []string{"height", "hover", "pointer", "orientation", "aspect", "resolution"}
+var notWidth = []string{"height", "hover", "pointer", "orientation", "aspect-ratio", "resolution"}
+
+// preloadLink is one link of Preload.
+var preloadLink = template.Must(template.New("link").Parse(`<link rel="preload" as="image" type="{{.Type}}" ` +
+	`href="{{.URL}}"{{with .Media}} media="{{.}}"{{end}} fetchpriority="high">
+`))
 
 // Preload writes links for the head of the page that fetch the first picture in view
 // before the stylesheet is read: one link for each range of windows, so that each window
@@ -471,12 +476,8 @@ func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 	var b strings.Builder
 	link := func(t cut.Tier, cond []string) {
 		a := t.Rung.Best()
-		media := ""
-		if len(cond) > 0 {
-			media = fmt.Sprintf(" media=%q", strings.Join(cond, " and "))
-		}
-		fmt.Fprintf(&b, "<link rel=\"preload\" as=\"image\" type=%q href=%q%s fetchpriority=\"high\">\n",
-			mime[a.Format], html.EscapeString(opt.Folder+a.Name), media)
+		preloadLink.Execute(&b, map[string]string{"Type": mime[a.Format], "URL": opt.Folder + a.Name,
+			"Media": strings.Join(cond, " and ")})
 	}
 	for _, band := range first.Bands {
 		var width []string
