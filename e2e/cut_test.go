@@ -1,8 +1,15 @@
 package e2e
 
 import (
+	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"image"
+	"image/color"
+	"image/color/palette"
+	"image/draw"
+	"image/gif"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -11,6 +18,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"golang.org/x/image/bmp"
+	"golang.org/x/image/tiff"
 )
 
 type buildRecord struct {
@@ -400,6 +410,60 @@ func TestEveryFormatIsRead(t *testing.T) {
 		write(t, dir, map[string]string{"pics/" + name: string(data[:len(data)*2/3])})
 		if r := run(t, dir, "build", "again.yaml"); r.code != 2 || !strings.Contains(r.err, name) {
 			t.Errorf("%s cut short: %d %s", name, r.code, r.err)
+		}
+	}
+}
+
+// Formats that are read and not written: look tells what they are, cut makes files of them
+// in formats that every browser knows, and paint shows their colours.
+func TestOtherFormatsAreCut(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	img := image.NewNRGBA(image.Rect(0, 0, 120, 80))
+	for i := range 120 * 80 {
+		img.SetNRGBA(i%120, i/120, color.NRGBA{uint8(i % 120 * 2), uint8(i / 120 * 3), 90, 255})
+	}
+	var tif, bm, gf bytes.Buffer
+	pal := image.NewPaletted(img.Rect, palette.WebSafe)
+	draw.Draw(pal, pal.Rect, img, image.Point{}, draw.Src)
+	if err := errors.Join(tiff.Encode(&tif, img, nil), bmp.Encode(&bm, img), gif.Encode(&gf, pal, nil)); err != nil {
+		t.Fatal(err)
+	}
+	cmyk, err := os.ReadFile("testdata/cmyk.jpg") // red-brown above blue, in four inks
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, data := range map[string]string{"a.tiff": tif.String(), "a.bmp": bm.String(), "a.gif": gf.String(), "a.jpg": string(cmyk)} {
+		write(t, dir, map[string]string{"pics/" + name: data, "p.yaml": `tourmaline: 1
+pictures: pics
+output: out-` + name + `
+viewports: {widths: 100-200, heights: 300-300, densities: [1], named: {w: 120x300@1}}
+boxes: [{name: b, width: 120px, height: 80px, layers: [{image: ` + name + `, repeat: no-repeat}]}]
+`})
+		format := map[string]string{".tiff": "TIFF", ".bmp": "BMP", ".gif": "GIF", ".jpg": "JPEG"}[filepath.Ext(name)]
+		if r := run(t, dir, "look", "pics/"+name); r.code != 0 || !strings.Contains(r.out, format+", ") ||
+			!strings.Contains(r.out, "120 x 80 px") {
+			t.Errorf("look %s: %d %s%s", name, r.code, r.out, r.err)
+		}
+		var fs []struct {
+			File, Fallback string
+			Width          int
+		}
+		r := run(t, dir, "cut", "--json", "p.yaml")
+		if err := json.Unmarshal([]byte(r.out), &fs); err != nil || len(fs) != 1 || fs[0].Width != 120 {
+			t.Errorf("cut %s: %v %s%s", name, err, r.out, r.err)
+			continue
+		}
+		if ext := filepath.Ext(fs[0].Fallback); ext != ".png" && ext != ".jpg" && ext != ".gif" {
+			t.Errorf("cut %s: every browser is to show %s", name, fs[0].Fallback)
+		}
+		if r := run(t, dir, "paint", "--box", "b", "--at", "w", "-o", "b.png", "p.yaml"); r.code != 0 {
+			t.Errorf("paint %s: %s", name, r.err)
+			continue
+		}
+		red, _, blue, alpha := decode(t, filepath.Join(dir, "b.png")).At(110, 4).RGBA()
+		if alpha != 0xffff || red < 2*blue*9/10 {
+			t.Errorf("%s: the top right is %x, %x blue", name, red, blue)
 		}
 	}
 }
