@@ -30,7 +30,8 @@ func project(t *testing.T, text string) (*Project, string) {
 		img.SetNRGBA(i%40, i/40, color.NRGBA{uint8(i), 9, 9, 255})
 	}
 	data, err := EncodePNG(toRGBA(img), png.BestSpeed)
-	err = errors.Join(err, os.Mkdir(filepath.Join(dir, "pics"), 0o755), os.WriteFile(filepath.Join(dir, "pics", "a.png"), data, 0o644),
+	err = errors.Join(err, os.Mkdir(filepath.Join(dir, "pics"), 0o755),
+		os.WriteFile(filepath.Join(dir, "pics", "a.png"), data, 0o644),
 		os.WriteFile(filepath.Join(dir, PlanName), []byte(text), 0o644))
 	if err != nil {
 		t.Fatal(err)
@@ -50,7 +51,8 @@ func toRGBA(img *image.NRGBA) *image.RGBA {
 
 func TestOpenTellsWhatIsWrong(t *testing.T) {
 	dir := t.TempDir()
-	if _, err := Open(filepath.Join(dir, "no.yaml")); err == nil || !strings.Contains(err.Error(), "the plan cannot be read") {
+	if _, err := Open(filepath.Join(dir, "no.yaml")); err == nil || !strings.Contains(err.Error(),
+		"the plan cannot be read") {
 		t.Errorf("no plan: %v", err)
 	}
 	name := filepath.Join(dir, PlanName)

@@ -60,7 +60,8 @@ func call(ctx context.Context, args string) (code int, out, errs string) {
 // Standard output carries the answer alone, also where values are settled on the way.
 func TestStandardOutputIsTheAnswer(t *testing.T) {
 	in(t, site)
-	for _, args := range []string{"cut --json --cache none", "cut --dry-run --json", "cut --box hero --dry-run --json", "fit --json",
+	for _, args := range []string{"cut --json --cache none", "cut --dry-run --json", "cut --box hero --dry-run --json",
+		"fit --json",
 		"check --json --fail-on error", "check --sarif", "settle --dry-run --json", "look --json pics/sky.png"} {
 		_, out, errs := call(context.Background(), args)
 		var v any
@@ -84,9 +85,12 @@ func TestStandardOutputIsTheAnswer(t *testing.T) {
 
 func TestExitCodes(t *testing.T) {
 	in(t, site)
-	for args, want := range map[string]int{"fit": 0, "check --fail-on error": 0, "fit --boks x": 2, "fit --at nowhere": 2, "nothing": 2,
-		"check --explain bare": 0, "check --only bar": 2, "settle --only color": 0, "css --layer a;b": 2, "paint": 2, "cut --shard 3/2": 2,
-		"fit --box hero --at phone --try position=0%..50% -o t.png": 0, "fit --box hero --try up": 2, "fit pics/sky.png --size cover": 0,
+	for args, want := range map[string]int{"fit": 0, "check --fail-on error": 0, "fit --boks x": 2,
+		"fit --at nowhere": 2, "nothing": 2,
+		"check --explain bare": 0, "check --only bar": 2, "settle --only color": 0, "css --layer a;b": 2, "paint": 2,
+			"cut --shard 3/2": 2,
+		"fit --box hero --at phone --try position=0%..50% -o t.png": 0, "fit --box hero --try up": 2,
+			"fit pics/sky.png --size cover": 0,
 		"fit pics/sky.png --box wide": 2, "proof --width 10": 2, "licences": 0, "--version": 0, "": 0} {
 		if code, out, errs := call(context.Background(), args); code != want {
 			t.Errorf("%s: exit %d, want %d\n%s%s", args, code, want, out, errs)
@@ -117,7 +121,8 @@ func TestInterrupted(t *testing.T) {
 
 // Letters beyond ASCII stand before an open value, in its box's name and behind it.
 func TestSettleWithLettersBeyondASCII(t *testing.T) {
-	plan := strings.NewReplacer("name: hero", "name: \"château ★\"   # été", "layers: [{image", "layers: [{description: \"Größe\", image", "position: auto",
+	plan := strings.NewReplacer("name: hero", "name: \"château ★\"   # été", "layers: [{image",
+		"layers: [{description: \"Größe\", image", "position: auto",
 		"position: auto").Replace(site)
 	in(t, plan)
 	if code, out, errs := call(context.Background(), "settle"); code != 0 || !strings.Contains(out, "château ★") {
@@ -125,7 +130,8 @@ func TestSettleWithLettersBeyondASCII(t *testing.T) {
 	}
 	data, _ := os.ReadFile("tourmaline.yaml")
 	if !strings.HasPrefix(string(data[strings.Index(string(data), "position:"):]), "position: auto = ") ||
-		strings.Replace(string(data), string(data[strings.Index(string(data), " = "):strings.Index(string(data), ", repeat")]), "", 1) != plan {
+		strings.Replace(string(data), string(data[strings.Index(string(data), " = "):strings.Index(string(data),
+			", repeat")]), "", 1) != plan {
 		t.Errorf("written:\n%s", data)
 	}
 	if code, _, errs := call(context.Background(), "build --cache none"); code != 0 {

@@ -433,7 +433,8 @@ func TestOtherFormatsAreCut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, data := range map[string]string{"a.tiff": tif.String(), "a.bmp": bm.String(), "a.gif": gf.String(), "a.jpg": string(cmyk)} {
+	for name, data := range map[string]string{"a.tiff": tif.String(), "a.bmp": bm.String(), "a.gif": gf.String(),
+		"a.jpg": string(cmyk)} {
 		write(t, dir, map[string]string{"pics/" + name: data, "p.yaml": `tourmaline: 1
 pictures: pics
 output: out-` + name + `

@@ -380,7 +380,7 @@ func FuzzFilters(f *testing.F) {
 
 func TestMediaAsks(t *testing.T) {
 	for text, want := range map[string]bool{"(width < 500px)": false, "(min-height: 9px)": true,
-		"not (300px < height < 2000px)": true,
+		"not (300px < height < 2000px)":   true,
 		"(width > 3px) and (hover: none)": true, "print, (orientation: landscape)": false, "(height > 1px)": true} {
 		m, err := ParseMedia(text)
 		if err != nil {

@@ -1,9 +1,7 @@
 // Package finding is what every check gives: what is wrong, where, why, and what
 // to do, with the exact range of viewports.
 //
-//	s := finding.NewSet(2, 3)          // densities and heights that are swept
-//	s.Add(0, 1, []finding.Run{{320, 512}})
-//	s.Statements(grid)                // as few true sentences as there are
+// See the package's example.
 package finding
 
 import (

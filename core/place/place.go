@@ -2,13 +2,7 @@
 // box at one window. It is the one calculation that fit, proof, cut, paint and
 // css share.
 //
-// A 1600x900 picture covers a box of 400x400 from the middle:
-//
-//	in := place.Input{Layer: &layer, Env: &env, Natural: place.Natural{W: 1600, H: 900, Ratio: 16.0 / 9},
-//		Area: layout.Rect{W: 400, H: 400}, Paint: layout.Rect{W: 400, H: 400}, Pixels: 1}
-//	l := place.Land(&in)
-//	// scale is max(400/1600, 400/900) = 0.444…, drawn 711.11 x 400,
-//	// origin (400-711.11)/2 = -155.56, so 155.56/711.11 = 21.9% is cut at each side
+// See the package's example, redone on paper.
 //
 // Lengths are CSS px, y down, in the coordinates that Area and Paint are given
 // in; nothing is rounded. Device gives the same landing as a browser snaps it to
