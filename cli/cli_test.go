@@ -88,10 +88,10 @@ func TestExitCodes(t *testing.T) {
 	for args, want := range map[string]int{"fit": 0, "check --fail-on error": 0, "fit --boks x": 2,
 		"fit --at nowhere": 2, "nothing": 2,
 		"check --explain bare": 0, "check --only bar": 2, "settle --only color": 0, "css --layer a;b": 2, "paint": 2,
-			"cut --shard 3/2": 2,
+		"cut --shard 3/2": 2,
 		"fit --box hero --at phone --try position=0%..50% -o t.png": 0, "fit --box hero --try up": 2,
-			"fit pics/sky.png --size cover": 0,
-		"fit pics/sky.png --box wide": 2, "proof --width 10": 2, "licences": 0, "--version": 0, "": 0} {
+		"fit pics/sky.png --size cover": 0,
+		"fit pics/sky.png --box wide":   2, "proof --width 10": 2, "licences": 0, "--version": 0, "": 0} {
 		if code, out, errs := call(context.Background(), args); code != want {
 			t.Errorf("%s: exit %d, want %d\n%s%s", args, code, want, out, errs)
 		} else if code == 2 && !strings.HasPrefix(errs, "tourmaline: ") {

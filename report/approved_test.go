@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"flag"
-	"fmt"
 	"image"
 	"image/color"
 	"image/jpeg"
@@ -232,7 +231,7 @@ func approve(t *testing.T, path, got string) {
 			was = b[i]
 		}
 		if is != was {
-			t.Error(fmt.Sprintf("%s: line %d\n got %s\nwant %s", path, i+1, is, was))
+			t.Errorf("%s: line %d\n got %s\nwant %s", path, i+1, is, was)
 			return
 		}
 	}

@@ -205,7 +205,11 @@ func (s *pass) accept() {
 			msg = fmt.Sprintf("the plan accepts %q, which is no check", a.Check)
 		}
 		s.check = staleAccept
-		s.add(finding.Finding{Box: a.Box, Span: a.Span, Message: msg})
+		f := finding.Finding{Box: a.Box, Span: a.Span, Message: msg}
+		if b, err := s.plan.Box(a.Box); err == nil {
+			f.ID.Box = b.ID
+		}
+		s.add(f)
 	}
 }
 
