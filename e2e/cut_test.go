@@ -468,3 +468,33 @@ boxes: [{name: b, width: 120px, height: 80px, layers: [{image: ` + name + `, rep
 		}
 	}
 }
+
+// Ctrl-C ends a run in the middle of coding: it says so, exits 2 and leaves nothing.
+func TestInterruptedWhileCoding(t *testing.T) {
+	t.Parallel()
+	dir := small(t)
+	write(t, dir, map[string]string{"pics/photo.jpg": photo(2400, 1600)})
+	cmd := exec.Command(program, "build", "--effort", "thorough", "--cache", "none")
+	cmd.Dir = dir
+	var errs bytes.Buffer
+	cmd.Stderr = &errs
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(1500 * time.Millisecond)
+	if err := cmd.Process.Signal(os.Interrupt); err != nil {
+		t.Fatal(err)
+	}
+	begin := time.Now()
+	cmd.Wait()
+	if code := cmd.ProcessState.ExitCode(); code != 2 || !strings.Contains(errs.String(),
+		"interrupted; nothing was written") {
+		t.Errorf("exit %d: %s", code, errs.String())
+	}
+	if took := time.Since(begin); took > 20*time.Second {
+		t.Errorf("it went on for %v", took)
+	}
+	if left := tree(t, filepath.Join(dir, "dist")); len(left) > 0 {
+		t.Errorf("%d files are left", len(left))
+	}
+}

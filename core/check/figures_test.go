@@ -3,10 +3,12 @@ package check
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 	"testing"
 
 	"tourmaline/core/picture"
+	"tourmaline/core/plan"
 )
 
 // The figures and ranges of findings that a person can redo on paper. photo.jpg is
@@ -152,5 +154,36 @@ func TestFiguresByHand(t *testing.T) {
 		if !strings.Contains(f.Message, r.message) || strings.Join(where, "; ") != r.where {
 			t.Errorf("row %d: %s says %q at %q, want %q at %q", i, r.check, f.Message, where, r.message, r.where)
 		}
+	}
+}
+
+// What a viewport fetches is summed up in one order, so that its figure is the same in
+// every run: from heavy to light.
+func TestLoadsAreInOneOrder(t *testing.T) {
+	files := examplePictures(t)
+	text := "boxes:\n"
+	for i, name := range []string{"photo.jpg", "small.jpg", "photo.png", "tile.png", "seam.png", "patchy.png",
+		"motif.png"} {
+		text += fmt.Sprintf("  - {name: b%d, height: %dpx, layers: [{image: %s, size: cover}]}\n", i, 31+7*i, name)
+	}
+	p := parse(t, text)
+	v := plan.Viewport{Width: 397, Height: 700, Density: 1.37}
+	sums := map[float64]bool{}
+	for range 60 {
+		s := newPass(context.Background(), p, picture.NewStore(files))
+		for _, b := range p.All() {
+			s.boxes = append(s.boxes, b.ID)
+		}
+		sum, last := 0.0, math.Inf(1)
+		for _, l := range s.loads(v) {
+			if l.bytes > last {
+				t.Fatalf("%s stands behind a lighter one", l.name)
+			}
+			sum, last = sum+l.bytes, l.bytes
+		}
+		sums[sum] = true
+	}
+	if len(sums) != 1 {
+		t.Errorf("%d different sums: %v", len(sums), sums)
 	}
 }

@@ -106,21 +106,14 @@ func (r *reader) row(height int) []sample {
 	const comb = 8
 	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
 	var out []sample
-	var last *plan.Values
-	room := r.sweep.Pages.Room()
-	v := plan.Viewport{Height: float64(height), Density: 1}
-	widths := []int{}
-	for w := lo; w <= hi; w++ {
-		v.Width = float64(w)
-		at := room.At(v, layout.Exact).Frame(r.box).Values
-		if at != last && w > lo {
-			widths = append(widths, w-1)
-		}
-		if at != last || (w-lo)%comb == 0 || w == hi {
-			widths = append(widths, w)
-		}
-		last = at
+	widths := []int{hi}
+	for w := lo; w < hi; w += comb {
+		widths = append(widths, w)
 	}
+	for _, w := range r.sweep.Changes(r.box, height) {
+		widths = append(widths, w-1, w)
+	}
+	slices.Sort(widths)
 	widths = slices.Compact(widths)
 	for _, w := range widths {
 		out = append(out, r.measure(w, height, 0))
@@ -209,8 +202,8 @@ func (r *reader) measure(w, h int, scale float64) sample {
 	pg := r.sweep.Pages.At(v, layout.Exact)
 	f := pg.Frame(r.box)
 	out := sample{width: w, rules: f.Values}
-	if len(f.Values.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 {
-		return out
+	if len(f.Values.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 || r.ctx.Err() != nil {
+		return out // an ended context ends the run: what is measured is not told
 	}
 	if scale == 0 {
 		scale = paint.SmallScale(f)
@@ -317,9 +310,9 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
 // Texts measures the text areas of boxes of one plan.
 type Texts struct{ pass *pass }
 
-// NewTexts is for the boxes of a plan.
-func NewTexts(p *plan.Plan, store *picture.Store) *Texts {
-	return &Texts{newPass(context.Background(), p, store)}
+// NewTexts is for the boxes of a plan. Where the context has ended nothing is measured.
+func NewTexts(ctx context.Context, p *plan.Plan, store *picture.Store) *Texts {
+	return &Texts{newPass(ctx, p, store)}
 }
 
 // Small is the scale that stands for painting a box small: about 9,000 px.

@@ -16,7 +16,7 @@ boxes:
   - name: sun
     height: 9px
     layers:
-      - gradient: auto linear-gradient(gold, blue)   # in the evening
+      - gradient: auto linear-gradient(gold, blue) # dusk
 `))
 	if err != nil {
 		panic(err)
@@ -37,5 +37,5 @@ boxes:
 	//   - name: sun
 	//     height: 9px
 	//     layers:
-	//       - gradient: "auto linear-gradient(gold, blue) = linear-gradient(in oklch, #ffd700, #00f)"   # in the evening
+	//       - gradient: "auto linear-gradient(gold, blue) = linear-gradient(in oklch, #ffd700, #00f)" # dusk
 }

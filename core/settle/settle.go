@@ -65,7 +65,7 @@ type solver struct {
 }
 
 func newSolver(ctx context.Context, p *plan.Plan, store *picture.Store) *solver {
-	return &solver{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), texts: check.NewTexts(p, store),
+	return &solver{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), texts: check.NewTexts(ctx, p, store),
 		cache: map[plan.LayerID][]view{}}
 }
 
@@ -140,6 +140,9 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 				continue
 			}
 			c, err := s.solve(o)
+			if err == nil {
+				err = ctx.Err()
+			}
 			if err != nil {
 				return nil, err
 			}

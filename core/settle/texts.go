@@ -22,19 +22,16 @@ func (w window) viewport() plan.Viewport {
 func (s *solver) comb(box plan.BoxID) []window {
 	lo, hi := s.plan.Widths[0], s.plan.Widths[1]
 	all := s.sweep.Heights
-	var widths []int
-	var last *plan.Values
-	room := s.sweep.Pages.Room()
-	for w := lo; w <= hi; w++ {
-		at := room.At(window{w, all[0]}.viewport(), layout.Exact).Frame(box).Values
-		if last != nil && at != last {
-			widths = append(widths, w-1, w)
-		}
-		if (w-lo)%32 == 0 || w == hi {
-			widths = append(widths, w)
-		}
-		last = at
+	widths := []int{hi}
+	for w := lo; w < hi; w += 32 {
+		widths = append(widths, w)
 	}
+	for _, w := range s.sweep.Changes(box, all[0]) {
+		widths = append(widths, w-1, w)
+	}
+	slices.Sort(widths)
+	widths = slices.Compact(widths)
+	room := s.sweep.Pages.Room()
 	heights := []int{all[0], all[len(all)/2], all[len(all)-1]}
 	tall := func(h int) float64 {
 		v := plan.Viewport{Width: float64(lo+hi) / 2, Height: float64(h), Density: 1}

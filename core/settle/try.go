@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"regexp"
@@ -190,7 +191,8 @@ func (t *trying) judgeScrim(out *Take) {
 	e := t.at.Env()
 	values := out.Plan.All()[t.box.ID].At(&e)
 	worst, need := math.Inf(1), 0.0
-	for i, sp := range check.NewTexts(out.Plan, t.store).At(t.box.ID, int(t.at.Width), int(t.at.Height), 1) {
+	for i, sp := range check.NewTexts(context.Background(), out.Plan, t.store).At(t.box.ID, int(t.at.Width),
+		int(t.at.Height), 1) {
 		if c := values.Text[i].Contrast; sp.Low/c < worst {
 			worst, need = sp.Low/c, c
 		}

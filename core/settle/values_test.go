@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"tourmaline/core/css"
@@ -104,6 +105,27 @@ func TestRepeat(t *testing.T) {
 		}
 		if got := res.Plan.Boxes[0].Base().Layers()[0].Repeat.String(); got != want && want != "space" {
 			t.Errorf("%s: the plan repeats %s", name, got)
+		}
+	}
+}
+
+// The designer's breakpoints are known in every unit and form: the widths from which on a
+// query holds or no longer does.
+func TestBreakpointsInEveryForm(t *testing.T) {
+	store := pictures(t)
+	for query, want := range map[string][]int{
+		"(width < 768px)": {768}, "(width < 48em)": {768}, "(width < 767.98px)": {768}, "(max-width: 47.99em)": {768},
+		"(min-width: 500px)": {500}, "(40rem <= width < 60rem)": {640, 960},
+		"(width > 599px) and (height > 1px)": {600},
+		"(aspect-ratio > 1/1)":               {701}, "(min-height: 300px)": nil,
+	} {
+		s, o := openOf(t, `tourmaline: 1
+viewports: {widths: 320-1200, heights: 700-700}
+boxes:
+  - {name: b, height: 90px, layers: [{image: wide.png, position: auto}], when: {"`+query+`": {height: 80px}}}
+`, store)
+		if got := s.breakpoints(s.box(o)); !slices.Equal(got, want) {
+			t.Errorf("%s: %v, want %v", query, got, want)
 		}
 	}
 }

@@ -126,6 +126,24 @@ func (s *Sweep) DensityAt(w int) float64 {
 	return d
 }
 
+// Changes are the widths, rising, at which another set of a box's rules holds than at the
+// width before, in windows of a height at density 1.
+func (s *Sweep) Changes(box plan.BoxID, height int) []int {
+	var out []int
+	var last *plan.Values
+	room := s.Pages.Room()
+	v := plan.Viewport{Height: float64(height), Density: 1}
+	for w := s.Plan.Widths[0]; w <= s.Plan.Widths[1]; w++ {
+		v.Width = float64(w)
+		values := room.At(v, layout.Exact).Frame(box).Values
+		if last != nil && values != last {
+			out = append(out, w)
+		}
+		last = values
+	}
+	return out
+}
+
 // Each visits the windows of parts. start makes what visit gathers of one part; these
 // come back in the order of the parts. A visit that fails ends its part; the error of
 // the first part that failed is returned, or the context's.

@@ -98,3 +98,18 @@ func TestNamedHeights(t *testing.T) {
 		t.Errorf("%v", s.Heights)
 	}
 }
+
+func TestChanges(t *testing.T) {
+	p, err := plan.Parse("p", []byte("tourmaline: 1\nviewports: {widths: 320-900}\nboxes: [{name: a, height: 9px, "+
+		"when: {(width < 500px): {height: 8px}, \"(min-height: 800px) and (width > 700px)\": {height: 7px}}}]\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := New(p)
+	if got := s.Changes(0, 700); !slices.Equal(got, []int{500}) {
+		t.Errorf("in low windows %v", got)
+	}
+	if got := s.Changes(0, 800); !slices.Equal(got, []int{500, 701}) {
+		t.Errorf("in tall windows %v", got)
+	}
+}
