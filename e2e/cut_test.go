@@ -72,10 +72,12 @@ func TestRecordSaysWhatEachFileIsFor(t *testing.T) {
 func TestCleanRemovesOnlyItsOwn(t *testing.T) {
 	t.Parallel()
 	dir := small(t)
+	plan := strings.Replace(smallPlan, "files: {formats: [webp]}\n", "", 1) // with more files
+	write(t, dir, map[string]string{"tourmaline.yaml": plan})
 	run(t, dir, "build")
 	first := tree(t, filepath.Join(dir, "dist"))
 	write(t, dir, map[string]string{"dist/pictures/mine.jpg": "mine", "dist/notes.txt": "mine",
-		"tourmaline.yaml": strings.Replace(smallPlan, "25% 50%", "75% 50%", 1)})
+		"tourmaline.yaml": strings.Replace(plan, "25% 50%", "75% 50%", 1)})
 	if r := run(t, dir, "build"); r.code != 0 {
 		t.Fatal(r.err)
 	}
@@ -143,8 +145,7 @@ func TestKilledRunsLeaveTheOutputWhole(t *testing.T) {
 		t.Fatal(r.err)
 	}
 	begin := time.Now()
-	light := strings.Replace(smallPlan, "boxes:", "files: {formats: [webp]}\nboxes:", 1)
-	plans := []string{strings.Replace(light, "25% 50%", "75% 50%", 1), light}
+	plans := []string{strings.Replace(smallPlan, "25% 50%", "75% 50%", 1), smallPlan}
 	write(t, dir, map[string]string{"tourmaline.yaml": plans[0]})
 	run(t, dir, "build", "--cache", "none")
 	takes := time.Since(begin)
@@ -312,8 +313,9 @@ func TestBudgets(t *testing.T) {
 	free := weight(run(t, dir, "cut", "--json"))
 	limit := free * 9 / 10
 	plan := func(more string) {
-		write(t, dir, map[string]string{"tourmaline.yaml": smallPlan + fmt.Sprintf("budget: {phone: %d B}\n", limit) +
-			more})
+		files := "files: {formats: [webp], " + more + "}"
+		text := strings.Replace(smallPlan, "files: {formats: [webp]}", files, 1)
+		write(t, dir, map[string]string{"tourmaline.yaml": text + fmt.Sprintf("budget: {phone: %d B}\n", limit)})
 	}
 	plan("")
 	r := run(t, dir, "cut")
@@ -328,13 +330,13 @@ func TestBudgets(t *testing.T) {
 	if r := run(t, dir, "build"); r.code != 1 || !strings.Contains(r.out, "over its budget") {
 		t.Errorf("built again: %d %s", r.code, r.out)
 	}
-	plan("files: {over-budget: [quality]}\n")
+	plan("over-budget: [quality]")
 	r = run(t, dir, "cut", "--json")
 	if got := weight(r); r.code != 0 || got > limit || !strings.Contains(r.err, "given up for the budget") {
 		t.Errorf("%d: %d bytes of %d allowed, %s", r.code, got, limit, r.err)
 	}
 	limit = 100
-	plan("files: {over-budget: [quality, density, crop]}\n")
+	plan("over-budget: [quality, density, crop]")
 	if r := run(t, dir, "cut"); r.code != 1 || strings.Contains(r.out, "  with ") || !strings.Contains(r.out,
 		"over the budget of 100 B") {
 		t.Errorf("an impossible budget: %d %s", r.code, r.out)
@@ -356,8 +358,9 @@ func TestBadFilesSettings(t *testing.T) {
 		"over-budget: [everything]": "crop, density, quality",
 		"colour: red":               "colour",
 	} {
-		write(t, dir, map[string]string{"tourmaline.yaml": smallPlan + "files:\n  " + text + "\n"})
-		line := strings.Count(smallPlan, "\n") + 2
+		plan := strings.Replace(smallPlan, "files: {formats: [webp]}\n", "", 1)
+		write(t, dir, map[string]string{"tourmaline.yaml": plan + "files:\n  " + text + "\n"})
+		line := strings.Count(plan, "\n") + 2
 		if r := run(t, dir, "cut"); r.code != 2 || !strings.Contains(r.err, want) || !strings.Contains(r.err,
 			fmt.Sprintf("tourmaline.yaml:%d:", line)) {
 			t.Errorf("%s: %d %s", text, r.code, r.err)
@@ -385,6 +388,7 @@ func TestNothingChangedIsQuick(t *testing.T) {
 func TestEveryFormatIsRead(t *testing.T) {
 	t.Parallel()
 	dir := small(t)
+	write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(smallPlan, "files: {formats: [webp]}\n", "", 1)})
 	if r := run(t, dir, "build"); r.code != 0 {
 		t.Fatal(r.err)
 	}
@@ -399,8 +403,8 @@ func TestEveryFormatIsRead(t *testing.T) {
 		}
 		name := "again." + ext
 		write(t, dir, map[string]string{"pics/" + name: string(data),
-			"again.yaml": strings.ReplaceAll(strings.Replace(smallPlan, "tourmaline: 1\n",
-				"tourmaline: 1\noutput: again\nfiles: {formats: []}\n", 1), "photo.jpg", name)})
+			"again.yaml": strings.ReplaceAll(strings.Replace(smallPlan, "files: {formats: [webp]}\n",
+				"output: again\nfiles: {formats: []}\n", 1), "photo.jpg", name)})
 		if r := run(t, dir, "build", "again.yaml"); r.code != 0 {
 			t.Errorf("%s: %s", name, r.err)
 		}
