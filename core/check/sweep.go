@@ -175,7 +175,9 @@ func (r *row) window(w *sweep.Window) {
 		a.Frame, a.Index, a.Image, a.File = w.Page.Frame(id), -1, nil, nil
 		k := r.slots.box[id]
 		for i, c := range r.slots.boxChecks {
-			r.mark(k+i, w, c.box(a))
+			if bad := c.box(a); bad > 0 {
+				r.mark(k+i, w, bad)
+			}
 		}
 		r.shown[r.slots.shown[id]].look(a)
 		at := r.places(a)
@@ -187,7 +189,9 @@ func (r *row) window(w *sweep.Window) {
 			a.Index = n
 			r.landings++
 			for i, c := range r.slots.layerChecks {
-				r.mark(at[2*n]+i, w, c.layer(a))
+				if bad := c.layer(a); bad > 0 {
+					r.mark(at[2*n]+i, w, bad)
+				}
 			}
 			r.layers[at[2*n+1]].look(a, &w.Viewport)
 		}
@@ -209,11 +213,8 @@ func (r *row) places(a *scene) []int {
 	return at
 }
 
-// mark notes how bad a slot is at a window.
+// mark notes how bad a slot that fails is at a window.
 func (r *row) mark(k int, w *sweep.Window, bad float64) {
-	if bad <= 0 {
-		return
-	}
 	if n := len(r.runs[k]); n > 0 && r.runs[k][n-1].To == w.W-1 {
 		r.runs[k][n-1].To = w.W
 	} else {
