@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -101,6 +102,46 @@ func TestTextAreasAreOfThePaddingBox(t *testing.T) {
 	}
 	if got := f.TextRect(&f.Values.Text[1]); got != (Rect{15, 10, 180, 100}) {
 		t.Errorf("second area %+v", got)
+	}
+}
+
+// However many boxes there are: each has the frame of its ID, none is left behind in memory
+// that was outgrown, and the next window in the same room is laid out in the same frames.
+func TestEachBoxHasItsOwnFrame(t *testing.T) {
+	for _, n := range []int{1, 2, 7, 64, 300} {
+		text := "canvas: {css: 'background: red'}\npage: {padding: 1px}\nboxes:\n"
+		for i := range n {
+			text += fmt.Sprintf("  - {name: b%d, height: %dpx, width: calc(50%% - %dpx)}\n", i, i+1, i)
+		}
+		p := parse(t, text)
+		room := Of(p).Room()
+		first := room.At(plan.Viewport{Width: 1002, Height: 800, Density: 1}, Exact)
+		held := make([]*Frame, len(p.All()))
+		for id := range held {
+			held[id] = first.Frame(plan.BoxID(id))
+		}
+		next := room.At(plan.Viewport{Width: 802, Height: 800, Density: 1}, Exact)
+		if len(next.Frames) != n+2 {
+			t.Fatalf("%d boxes, the canvas and the page have %d frames", n, len(next.Frames))
+		}
+		for id, b := range p.All() {
+			f := next.Frame(plan.BoxID(id))
+			if f.Box != b || b.ID != plan.BoxID(id) || f != held[id] {
+				t.Fatalf("of %d boxes, the frame of %s is not its own", n, b.Name)
+			}
+		}
+		y := 1.0
+		for i := range n {
+			b, err := p.Box(fmt.Sprintf("b%d", i))
+			if err != nil {
+				t.Fatal(err)
+			}
+			want := Rect{1, y, 400 - float64(i), float64(i + 1)}
+			if got := held[b.ID].Border; got != want {
+				t.Errorf("of %d boxes, %s is %+v, want %+v", n, b.Name, got, want)
+			}
+			y += want.H
+		}
 	}
 }
 
