@@ -173,7 +173,7 @@ func TestSettleImpossible(t *testing.T) {
 }
 
 // A strip says which of its values will do, and draws them all.
-func TestScrub(t *testing.T) {
+func TestFitTry(t *testing.T) {
 	t.Parallel()
 	dir := openProject(t)
 	// 1200x800 covers 320x300 drawn 450 wide: keep, 270-360 of 450, is in view for
