@@ -606,6 +606,14 @@ func (s *Style) set(p *parser, prop property, parent *Style) error {
 	return prop.parse(p, s)
 }
 
+// Important reports whether a property, or any part of it, was declared important.
+func (s *Style) Important(name string) bool {
+	if s.important[name] {
+		return true
+	}
+	return slices.ContainsFunc(properties[name].parts, func(part string) bool { return s.important[part] })
+}
+
 func propertyHint(name string) string {
 	if slices.Contains([]string{"width", "height", "min-width", "max-width", "min-height", "max-height",
 		"aspect-ratio"}, name) {

@@ -2,6 +2,7 @@ package css
 
 import (
 	"math"
+	"slices"
 	"strings"
 )
 
@@ -288,6 +289,24 @@ func (n *Num) HasPercent() bool { return n.calc == nil && n.Unit == Percent || n
 
 // IsCalc reports whether the value is a calculation.
 func (n *Num) IsCalc() bool { return n.calc != nil }
+
+// OfWindowHeight reports whether the height of the window enters the value.
+func (n *Num) OfWindowHeight() bool {
+	if n.calc != nil {
+		return n.calc.ofWindowHeight()
+	}
+	return n.Unit.ofWindowHeight()
+}
+
+func (n *node) ofWindowHeight() bool {
+	return n.op == opLeaf && n.unit.ofWindowHeight() || slices.ContainsFunc(n.args, (*node).ofWindowHeight)
+}
+
+// ofWindowHeight reports whether a unit depends on the height of the window.
+func (u Unit) ofWindowHeight() bool {
+	short, long := Env{Width: 1e3, Height: 1e3}, Env{Width: 1e3, Height: 2e3}
+	return u != Percent && u.factor(&short) != u.factor(&long)
+}
 
 // IsZero reports whether the value is a plain zero of any unit.
 func (n *Num) IsZero() bool { return n.calc == nil && n.Val == 0 }

@@ -78,6 +78,8 @@ type Ladder struct {
 	Tiled   bool    // copies of it are seen, so its edges must go on matching
 	Chosen  bool    // the plan's own image-set() chooses it at some densities
 	Quality float64 // similarity that its files should have
+
+	exact bool // files must have the very ratio of the source
 }
 
 // Choose sweeps every whole width, height and density of the plan and returns a
@@ -143,20 +145,22 @@ func (r *Rung) Share() float64 { return r.total }
 // Size is what the stylesheet says in place of a layer's size, so that the rung's file
 // lands where the whole picture would: cover stays, since a crop around the position
 // covers alike; lengths shrink with the part; auto is said in lengths, since the file has
-// fewer px than the picture.
-func (r *Rung) Size(s css.Size, f *picture.File) css.Size {
+// fewer px than the picture, but where round makes it follow the other axis.
+func (r *Rung) Size(l *css.Layer, f *picture.File) css.Size {
+	s := l.Size
 	if s.Kind != css.SizeLengths || f.Vector != nil {
 		return s
 	}
 	w, h := float64(f.Width), float64(f.Height)
 	px := func(n css.Num) bool { return !n.IsCalc() && n.Unit == css.Px }
+	followsX, followsY := follows(l)
 	switch {
 	case s.AutoW && s.AutoH:
-		s = css.Size{W: css.Num{Unit: css.Px, Val: w}, H: css.Num{Unit: css.Px, Val: h}}
-	case s.AutoW && px(s.H):
-		s.W, s.AutoW = css.Num{Unit: css.Px, Val: s.H.Val * w / h}, false
-	case s.AutoH && px(s.W):
-		s.H, s.AutoH = css.Num{Unit: css.Px, Val: s.W.Val * h / w}, false
+		s = css.Size{W: css.Pxs(w), H: css.Pxs(h), AutoW: followsY, AutoH: followsX}
+	case s.AutoW && px(s.H) && !followsY:
+		s.W, s.AutoW = css.Pxs(s.H.Val*w/h), false
+	case s.AutoH && px(s.W) && !followsX:
+		s.H, s.AutoH = css.Pxs(s.W.Val*h/w), false
 	}
 	if !s.AutoW && r.Part.W < w {
 		s.W.Val *= r.Part.W / w
@@ -165,4 +169,23 @@ func (r *Rung) Size(s css.Size, f *picture.File) css.Size {
 		s.H.Val *= r.Part.H / h
 	}
 	return s
+}
+
+// follows says on which axis alone the tiles are rounded: an auto size of the other axis
+// follows it. Source: CSS Backgrounds 3 (https://www.w3.org/TR/css-backgrounds-3/#background-size).
+func follows(l *css.Layer) (x, y bool) {
+	rx, ry := l.Repeat.X == css.Round, l.Repeat.Y == css.Round
+	return rx && !ry, ry && !rx
+}
+
+// exactRatio reports whether tiles are counted by the ratio of the file: a fraction of a
+// px more or less would add up over them, or make one more.
+func exactRatio(l *css.Layer) bool {
+	if l.Repeat == (css.Repeats{X: css.NoRepeat, Y: css.NoRepeat}) {
+		return false
+	}
+	s := (&Rung{}).Size(l, &picture.File{Width: 1, Height: 1})
+	fx, fy := follows(l)
+	return s.Kind != css.SizeLengths && (s.Kind == css.Contain || fx || fy) || s.Kind == css.SizeLengths &&
+		(s.AutoW || s.AutoH)
 }

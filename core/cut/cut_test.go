@@ -199,8 +199,8 @@ func TestFilesServeEveryPart(t *testing.T) {
 						t.Fatalf("%s at %s: %g px for each of the source, need %g", l.Box.Name, v, k, want.scale)
 					}
 					landsAlike(t, l, r, q, v)
-					if q.Layer.Attachment == css.Fixed {
-						touch := scrolled(q, pg.Frame(l.Box.ID))
+					if f := pg.Frame(l.Box.ID); f.Values.Layers()[0].Scrolled != nil {
+						touch := scrolled(q, f, f.Values.Layers()[0].Scrolled)
 						if want, _ := needOf(&touch, specOf(touch.Layer),
 							p.Files.Floor(d)); float64(r.Width)/r.Part.W < want.scale*(1-1e-9) {
 							t.Fatalf("%s at %s: too few px where it scrolls", l.Box.Name, v)
@@ -220,7 +220,7 @@ func TestFilesServeEveryPart(t *testing.T) {
 func landsAlike(t *testing.T, l *Ladder, r *Rung, q *place.Placed, v plan.Viewport) {
 	t.Helper()
 	layer := *q.Layer
-	layer.Size = r.Size(layer.Size, l.File)
+	layer.Size = r.Size(&layer, l.File)
 	in := q.Input
 	in.Layer = &layer
 	in.Natural = place.Natural{W: float64(r.Width), H: float64(r.Height), Ratio: float64(r.Width) / float64(r.Height)}

@@ -49,9 +49,13 @@ type spec struct{ x, y float64 }
 // specOf reads the declarations of a layer.
 func specOf(l *css.Layer) spec {
 	s := spec{percent(l.Position.X), percent(l.Position.Y)}
-	plain := func(r css.Repeat) bool { return r == css.NoRepeat || r == css.Tile }
+	once := l.Repeat == (css.Repeats{X: css.NoRepeat, Y: css.NoRepeat})
 	lengths := l.Size.Kind == css.SizeLengths && !l.Size.W.IsCalc() && !l.Size.H.IsCalc()
-	if l.Image.Set != nil || !plain(l.Repeat.X) || !plain(l.Repeat.Y) || l.Size.Kind != css.Cover && !lengths {
+	// What repeats is whole: planned heights are guesses, and taller boxes show copies. Only
+	// cover never shows one, whatever its repeat says.
+	plain := func(r css.Repeat) bool { return r == css.NoRepeat || r == css.Tile }
+	covers := l.Size.Kind == css.Cover && plain(l.Repeat.X) && plain(l.Repeat.Y)
+	if l.Image.Set != nil || !covers && !(once && lengths) {
 		s.x, s.y = math.NaN(), math.NaN()
 	}
 	return s
@@ -99,14 +103,31 @@ func needOf(l *place.Placed, s spec, floor float64) (c cell, tiled bool) {
 	if d.Size.X <= 0 || d.Size.Y <= 0 {
 		return cell{}, false
 	}
-	c.scale = min(fit.Scale(l, floor), 1)
+	if c.scale = min(fit.Scale(l, floor), 1); keepsPixels(l) {
+		return cell{scale: 1, across: 1, down: 1}, fit.Tiled(d)
+	}
 	// Cover fills the positioning area, so a crop must hold that as well as what is painted.
 	shown := [2]interval{{min(d.Area.X, d.Paint.X), max(d.Area.Right(), d.Paint.Right())},
 		{min(d.Area.Y, d.Paint.Y), max(d.Area.Bottom(), d.Paint.Bottom())}}
 	var tx, ty bool
 	c.across, tx = shown[0].need(d.Origin.X, d.Size.X, d.Step.X, s.x)
 	c.down, ty = shown[1].need(d.Origin.Y, d.Size.Y, d.Step.Y, s.y)
+	if l.Layer.Size.Kind == css.Cover { // a crop that is smaller than the area would be enlarged to cover it
+		c.across, c.down = max(c.across, min(d.Area.W/d.Size.X, 1)), max(c.down, min(d.Area.H/d.Size.Y, 1))
+	}
 	return c, tx || ty
+}
+
+// keepsPixels reports a picture whose px must stay as they are: of an image-set() whose
+// sizes are natural ones, and a small picture that repeats in tiles of so few device px
+// that browsers mix its px by no rule.
+func keepsPixels(l *place.Placed) bool {
+	const few, small = 4, 128 // device px of a tile, px of a source
+	d := &l.Landing
+	if s := l.Layer.Size; l.Layer.Image.Set != nil && s.Kind == css.SizeLengths && (s.AutoW || s.AutoH) {
+		return true
+	}
+	return d.Step != place.Point{} && min(d.Size.X, d.Size.Y)*l.Env.Density < few && max(l.File.Width, l.File.Height) <= small
 }
 
 // interval is what is shown on one axis, CSS px.
@@ -124,11 +145,9 @@ func (i interval) need(origin, size, step, p float64) (share float64, tiled bool
 }
 
 // scrolled is how a fixed layer lands where it scrolls with its box.
-func scrolled(p *place.Placed, f *layout.Frame) place.Placed {
+func scrolled(p *place.Placed, f *layout.Frame, l *css.Layer) place.Placed {
 	q := *p
-	l := *p.Layer
-	l.Attachment = css.Scroll
-	q.Layer, q.Area, q.Paint = &l, f.Area(l.Origin), f.Area(l.Clip)
+	q.Layer, q.Area, q.Paint = l, f.Area(l.Origin), f.Area(l.Clip)
 	q.Landing = place.Land(&q.Input)
 	return q
 }
@@ -184,6 +203,7 @@ type layerNeed struct {
 	class int32
 	l     *Ladder
 	tiled bool
+	exact bool
 }
 
 // column is what is gathered of neighbouring widths.
@@ -202,7 +222,7 @@ func (s *demand) run(ctx context.Context) error {
 	}
 	for _, c := range cols {
 		for _, k := range c.all {
-			k.l.Tiled = k.l.Tiled || k.tiled
+			k.l.Tiled, k.l.exact = k.l.Tiled || k.tiled, k.l.exact || k.exact
 		}
 	}
 	return nil
@@ -241,13 +261,34 @@ func (s *demand) window(c *column, w *sweep.Window) error {
 			}
 			at := &k.g[tall][w.D][w.W-s.Widths[0]]
 			k.note(at, &p, floor)
-			if p.Layer.Attachment == css.Fixed { // touch screens let it scroll: see sheet
-				q := scrolled(&p, f)
+			if l := f.Values.Layers()[n].Scrolled; l != nil { // on touch screens: see sheet
+				q := scrolled(&p, f, l)
+				k.note(at, &q, floor)
+			}
+			if s.mayGrow(f, &p) {
+				q := s.grown(&p)
 				k.note(at, &q, floor)
 			}
 		}
 	}
 	return nil
+}
+
+// mayGrow reports whether content may make the box of a covering layer taller than planned:
+// where its height is a guess, not the window's or a ratio's.
+func (s *demand) mayGrow(f *layout.Frame, p *place.Placed) bool {
+	return s.Files.Taller > 0 && p.Layer.Size.Kind == css.Cover && p.Layer.Attachment != css.Fixed && f.Guessed()
+}
+
+// grown is how a layer lands in a box that is taller by what the plan allows.
+func (s *demand) grown(p *place.Placed) place.Placed {
+	q := *p
+	more := p.Bound.H * s.Files.Taller
+	q.Area.H += more
+	q.Paint.H += more
+	q.Bound.H += more
+	q.Landing = place.Land(&q.Input)
+	return q
 }
 
 // note adds what a landing needs to a cell.
@@ -264,6 +305,7 @@ func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 		k.spec = spec{math.NaN(), math.NaN()}
 	}
 	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
+	k.exact = exactRatio(p.Layer)
 	return k
 }
 

@@ -356,7 +356,7 @@ func (l *Ladder) rung(it item, specs []spec) *Rung {
 	case l.File.Vector != nil || w == 0 || h == 0:
 		r.Width, r.Height = max(l.File.Width, 1), max(l.File.Height, 1)
 	default:
-		r.shape(it, w, h)
+		r.shape(it, w, h, l.exact)
 		if it.class != anyClass {
 			s := specs[it.class]
 			at := func(p, all, part float64) float64 {
@@ -380,8 +380,9 @@ func (l *Ladder) rung(it item, specs []spec) *Rung {
 // shape chooses whole px for a need of a source of w x h px, never more than the
 // source has. Where a part is cut, the window gives way by a fraction of a px so
 // that px stay exactly square; whole pictures get the size next to the need whose
-// sides have the picture's ratio best.
-func (r *Rung) shape(it item, w, h float64) {
+// sides have the picture's ratio best. With exact they have the very ratio where a size
+// that has it is near enough, or the picture is small.
+func (r *Rung) shape(it item, w, h float64, exact bool) {
 	up := func(v float64) int { return max(int(math.Ceil(v-1e-6)), 1) }
 	const spare = 2 // file px that filters read beyond the edge
 	switch {
@@ -399,10 +400,15 @@ func (r *Rung) shape(it item, w, h float64) {
 		k := float64(r.Width) / w
 		r.Height = min(up(it.down*h*k+spare), int(math.Floor(h*k+1e-9)))
 		r.Part.H = min(float64(r.Height)/k, h)
+	case exact && r.sameRatio(it.scale, int(w), int(h)):
 	default:
 		least := up(w * it.scale)
 		best := math.Inf(1)
-		for n := least; n <= min(least+least/100, int(w)) || n == least; n++ {
+		reach := least / 100
+		if exact {
+			reach = least / 4
+		}
+		for n := least; n <= min(least+reach, int(w)) || n == least; n++ {
 			v := float64(n) * h / w
 			if off := math.Abs(v-math.Round(v)) / v; off < best-1e-12 {
 				best, r.Width, r.Height = off, n, max(int(math.Round(v)), 1)
@@ -413,6 +419,26 @@ func (r *Rung) shape(it item, w, h float64) {
 			r.Height++
 		}
 	}
+}
+
+// sameRatio chooses the smallest size of the very ratio of w x h px that is large enough;
+// it is false where that would be far larger than is needed, and the picture is not small.
+func (r *Rung) sameRatio(scale float64, w, h int) bool {
+	const small, far = 64 << 10, 1.25 // px, and times the sides
+	g := gcd(w, h)
+	k := min(max(int(math.Ceil(scale*float64(g)-1e-6)), 1), g)
+	if float64(k) > far*scale*float64(g) && w*h > small {
+		return false
+	}
+	r.Width, r.Height = w/g*k, h/g*k
+	return true
+}
+
+func gcd(a, b int) int {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return a
 }
 
 // viewer is a density that a rung is seen at: how many see it so, how large it is drawn at

@@ -76,6 +76,25 @@ func (f *Frame) Area(b css.Box) Rect {
 	return f.PaddingBox()
 }
 
+// Guessed reports whether the height is a guess at the content's: a table, or lengths that
+// the window's height does not enter; not a ratio, and not the canvas.
+func (f *Frame) Guessed() bool {
+	if f.Box.Role == plan.Canvas {
+		return false
+	}
+	if f.Values.Steps != nil {
+		return true
+	}
+	tied := func(d plan.Dimension) bool {
+		z := f.Values.Size(d)
+		return z != nil && !z.Auto && z.Len.OfWindowHeight()
+	}
+	if z := f.Values.Size(plan.Height); (z == nil || z.Auto) && f.Values.Ratio > 0 {
+		return false
+	}
+	return !tied(plan.Height) && !tied(plan.MinHeight)
+}
+
 // Page is all boxes at one window.
 type Page struct {
 	Viewport plan.Viewport
@@ -90,6 +109,7 @@ func (p *Page) Frame(id plan.BoxID) *Frame { return &p.Frames[id] }
 type window struct {
 	grid   float64 // steps per CSS px, 0 for exact
 	env    css.Env
+	root   float64 // font size of the root, CSS px
 	values *plan.Resolver
 }
 
@@ -154,7 +174,8 @@ func (r *Room) At(v plan.Viewport, mode Mode) *Page {
 	}
 	pg := &r.page
 	pg.Viewport = v
-	col := column{window: &s, font: 16, width: v.Width}
+	s.rootFont(p)
+	col := column{window: &s, font: s.root, width: v.Width}
 	if p.Page != nil {
 		col.open(&pg.Frames[p.Page.ID], p.Page, v)
 	}
@@ -164,11 +185,22 @@ func (r *Room) At(v plan.Viewport, mode Mode) *Page {
 	pg.Height = col.close()
 	if p.Canvas != nil {
 		f := &pg.Frames[p.Canvas.ID]
-		s.frame(f, p.Canvas, 16)
+		s.frame(f, p.Canvas, s.root)
 		f.Border = Rect{0, 0, v.Width, max(pg.Height, s.least(f))}
 		pg.Height = f.Border.H
 	}
 	return pg
+}
+
+// rootFont finds what rem is: the font size that page: gives, else the 16px of browsers.
+func (s *window) rootFont(p *plan.Plan) {
+	s.root = 16
+	if p.Page == nil {
+		return
+	}
+	if n := s.values.At(p.Page.ID, &s.env).Style.FontSize; n != nil {
+		s.root = n.Resolve(&s.env, 16)
+	}
 }
 
 // least is the least height of the canvas: the root fills the window unless the plan says
@@ -200,8 +232,9 @@ type column struct {
 
 // open begins the column in the content box of the page.
 func (c *column) open(page *Frame, box *plan.Box, v plan.Viewport) {
-	c.frame(page, box, 16)
-	c.page, c.font = page, page.Env.Em
+	c.frame(page, box, c.root)
+	page.Env.Em = c.root // its font size is the root's
+	c.page, c.font = page, c.root
 	c.sizes = c.window.sizes(page, v.Width, v.Height)
 	page.Border = Rect{c.sizes.left, 0, c.sizes.width, 0}
 	c.left = page.ContentBox().X
@@ -273,7 +306,7 @@ func (c *collapse) take() float64 {
 // frame fills in all of a frame but its rectangle and paddings.
 func (s *window) frame(f *Frame, b *plan.Box, parentFont float64) {
 	*f = Frame{Box: b, Values: s.values.At(b.ID, &s.env), Env: s.env}
-	f.Env.Em, f.Env.Rem = parentFont, 16
+	f.Env.Em, f.Env.Rem = parentFont, s.root
 	st := &f.Values.Style
 	if n := st.FontSize; n != nil {
 		f.Env.Em = n.Resolve(&f.Env, parentFont)

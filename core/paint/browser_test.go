@@ -18,6 +18,7 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/e2e/corpus"
 	"tourmaline/e2e/shoot"
 )
 
@@ -47,51 +48,51 @@ const oneStep = "a row or column of px lies on the border of two of the browser'
 // mostExceptions keeps the list under one case in a hundred.
 const mostExceptions = 6
 
-func pagesOf(cases []testCase) [][]testCase {
-	return slices.Collect(slices.Chunk(cases, columns*rowsPerPage))
+func pagesOf(cases []corpus.Case) [][]corpus.Case {
+	return slices.Collect(slices.Chunk(cases, corpus.Columns*corpus.RowsPerPage))
 }
 
 // html is one page: a cell at whole px for each case, its box inside.
-func pageHTML(cases []testCase) string {
+func pageHTML(cases []corpus.Case) string {
 	var b strings.Builder
-	b.WriteString("<!DOCTYPE html><meta charset=utf-8><style>html,body{margin:0} body{height:" + fmt.Sprint(windowH) +
+	b.WriteString("<!DOCTYPE html><meta charset=utf-8><style>html,body{margin:0} body{height:" + fmt.Sprint(corpus.WindowH) +
 		"px;overflow:hidden} .c{position:absolute;overflow:hidden;display:flow-root} " +
 		".b{box-sizing:border-box}</style>\n")
 	for i, c := range cases {
 		fmt.Fprintf(&b, "<div class=c style=\"left:%dpx;top:%dpx;width:%dpx;height:%dpx\"><div class=b "+
 			"style='width:%s;height:%s;margin:%s;%s'></div></div>\n",
-			i%columns*cellW, i/columns*cellH, cellW, cellH, c.width, c.height, c.margin,
-			strings.ReplaceAll(c.css, "'", "\""))
+			i%corpus.Columns*corpus.CellW, i/corpus.Columns*corpus.CellH, corpus.CellW, corpus.CellH, c.Width, c.Height, c.Margin,
+			strings.ReplaceAll(c.CSS, "'", "\""))
 	}
 	return b.String()
 }
 
 // ours paints the same page: each case is a plan whose page column is the cell.
 // It returns the border box of each case too.
-func ours(t testing.TB, cases []testCase, store *picture.Store) (*image.RGBA, []image.Rectangle) {
-	d := cases[0].density
+func ours(t testing.TB, cases []corpus.Case, store *picture.Store) (*image.RGBA, []image.Rectangle) {
+	d := cases[0].Density
 	k := func(v int) int { return int(float64(v) * d) }
-	out := image.NewRGBA(image.Rect(0, 0, k(windowW), k(windowH)))
+	out := image.NewRGBA(image.Rect(0, 0, k(corpus.WindowW), k(corpus.WindowH)))
 	boxes := make([]image.Rectangle, len(cases))
 	for i, c := range cases {
-		x, y := i%columns*cellW, i/columns*cellH
+		x, y := i%corpus.Columns*corpus.CellW, i/corpus.Columns*corpus.CellH
 		text := fmt.Sprintf("tourmaline: 1\npage: {margin: 0 0 0 %dpx, padding: %dpx 0 0, width: %dpx}\nboxes:\n  "+
 			"- name: b\n    width: %s\n    height: %s\n    margin: %s\n    css: |\n      %s\n",
-			x, y, cellW, c.width, c.height, c.margin, c.css)
+			x, y, corpus.CellW, c.Width, c.Height, c.Margin, c.CSS)
 		p, err := plan.Parse("case", []byte(text))
 		if err != nil {
-			t.Errorf("%s: %v\n%s", c.id, err, c.css)
+			t.Errorf("%s: %v\n%s", c.ID, err, c.CSS)
 			continue
 		}
-		pg := layout.At(p, plan.Viewport{Width: windowW, Height: windowH, Density: d}, layout.Device)
+		pg := layout.At(p, plan.Viewport{Width: corpus.WindowW, Height: corpus.WindowH, Density: d}, layout.Device)
 		f := pg.Frame(p.Boxes[0].ID)
 		img, err := Box(pg, f, store, Options{})
 		if err != nil {
-			t.Errorf("%s: %v\n%s", c.id, err, c.css)
+			t.Errorf("%s: %v\n%s", c.ID, err, c.CSS)
 			continue
 		}
 		at := image.Pt(int(math.Floor(f.Border.X*d+0.5)), int(math.Floor(f.Border.Y*d+0.5)))
-		cell := image.Rect(k(x), k(y), k(x+cellW), k(y+cellH))
+		cell := image.Rect(k(x), k(y), k(x+corpus.CellW), k(y+corpus.CellH))
 		boxes[i] = img.Rect.Add(at).Intersect(cell)
 		draw.Draw(out, boxes[i], img, image.Point{}, draw.Src)
 	}
@@ -104,17 +105,17 @@ func ours(t testing.TB, cases []testCase, store *picture.Store) (*image.RGBA, []
 func shootFramed(t testing.TB, dir, page string, density float64) *image.RGBA {
 	frame := fmt.Sprintf("<!DOCTYPE "+
 		"html><style>body{margin:0}iframe{display:block;border:0;width:%dpx;height:%dpx}</style><iframe "+
-		"src=%q></iframe>", windowW, windowH, page)
+		"src=%q></iframe>", corpus.WindowW, corpus.WindowH, page)
 	path := filepath.Join(dir, "frame.html")
 	if err := os.WriteFile(path, []byte(frame), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	return shoot.Page(t, path, windowW, windowH, density)
+	return shoot.Page(t, path, corpus.WindowW, corpus.WindowH, density)
 }
 
 func testStore() *picture.Store {
 	fsys := fstest.MapFS{}
-	for name, data := range testPictures() {
+	for name, data := range corpus.Pictures() {
 		fsys[name] = &fstest.MapFile{Data: data}
 	}
 	return picture.NewStore(fsys)
@@ -169,10 +170,10 @@ func compare(got, want *image.RGBA, r image.Rectangle) verdict {
 }
 
 // worstOf is the largest difference of the cases that are not listed.
-func worstOf(cases []testCase, got, want *image.RGBA, boxes []image.Rectangle) int {
+func worstOf(cases []corpus.Case, got, want *image.RGBA, boxes []image.Rectangle) int {
 	worst := 0
 	for i, c := range cases {
-		if _, listed := exceptions[c.id]; !listed {
+		if _, listed := exceptions[c.ID]; !listed {
 			if v := compare(got, want, boxes[i]); !v.ok {
 				worst = max(worst, v.worst)
 			}
@@ -182,7 +183,7 @@ func worstOf(cases []testCase, got, want *image.RGBA, boxes []image.Rectangle) i
 }
 
 // dump prints the middle row and column of a case, ours above the browser's.
-func dump(t *testing.T, c *testCase, got, want *image.RGBA, r image.Rectangle) {
+func dump(t *testing.T, c *corpus.Case, got, want *image.RGBA, r image.Rectangle) {
 	t.Logf("%+v %v", c, r)
 	row, col := (r.Min.Y+r.Max.Y)/2, (r.Min.X+r.Max.X)/2
 	if n, err := strconv.Atoi(os.Getenv("TOURMALINE_ROW")); err == nil {
@@ -220,7 +221,7 @@ func TestAgainstBrowser(t *testing.T) {
 	}
 	store := testStore()
 	dir := t.TempDir()
-	for name, data := range testPictures() {
+	for name, data := range corpus.Pictures() {
 		if err := os.WriteFile(filepath.Join(dir, name), data, 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -236,7 +237,7 @@ func TestAgainstBrowser(t *testing.T) {
 	groups := map[string]*tally{}
 	var failed []string
 	total := 0
-	for i, cases := range pagesOf(makeCases()) {
+	for i, cases := range pagesOf(corpus.Cases()) {
 		name := fmt.Sprintf("page%02d.html", i)
 		golden := filepath.Join(goldens, fmt.Sprintf("page%02d.png", i))
 		var want *image.RGBA
@@ -244,7 +245,7 @@ func TestAgainstBrowser(t *testing.T) {
 			if err := os.WriteFile(filepath.Join(dir, name), []byte(pageHTML(cases)), 0o644); err != nil {
 				t.Fatal(err)
 			}
-			want = shootFramed(t, dir, name, cases[0].density)
+			want = shootFramed(t, dir, name, cases[0].Density)
 			if os.Getenv("TOURMALINE_GOLDENS") == "write" && slices.Contains(kept, i) {
 				writeGolden(t, golden, want)
 			}
@@ -259,39 +260,39 @@ func TestAgainstBrowser(t *testing.T) {
 			// The picture is taken again: now and then a frame is taken before it is drawn
 			// (255 levels), or its gradients are dithered from another corner (4 levels).
 			t.Log("taking " + name + " again")
-			want = shootFramed(t, dir, name, cases[0].density)
+			want = shootFramed(t, dir, name, cases[0].Density)
 		}
 		if got.Rect != want.Rect {
 			t.Fatalf("page %d is %v, the browser's %v", i, got.Rect, want.Rect)
 		}
 		for n, c := range cases {
-			k := c.density
-			x, y := n%columns*cellW, n/columns*cellH
-			cell := image.Rect(int(float64(x)*k), int(float64(y)*k), int(float64(x+cellW)*k), int(float64(y+cellH)*k))
-			if c.id == os.Getenv("TOURMALINE_DUMP") {
+			k := c.Density
+			x, y := n%corpus.Columns*corpus.CellW, n/corpus.Columns*corpus.CellH
+			cell := image.Rect(int(float64(x)*k), int(float64(y)*k), int(float64(x+corpus.CellW)*k), int(float64(y+corpus.CellH)*k))
+			if c.ID == os.Getenv("TOURMALINE_DUMP") {
 				dump(t, &c, got, want, boxes[n])
 			}
 			v := compare(got, want, boxes[n])
-			g := groups[c.group]
+			g := groups[c.Group]
 			if g == nil {
 				g = &tally{}
-				groups[c.group] = g
+				groups[c.Group] = g
 			}
 			g.n++
 			total++
 			g.worst = max(g.worst, v.worst)
-			reason, listed := exceptions[c.id]
+			reason, listed := exceptions[c.ID]
 			switch {
 			case v.ok && listed:
-				t.Errorf("%s matches now: take it off the list (%s)", c.id, reason)
+				t.Errorf("%s matches now: take it off the list (%s)", c.ID, reason)
 			case v.ok:
 				g.ok++
 			case listed:
-				t.Logf("%s differs: %s (%d of %d px, worst %d)", c.id, reason, v.off, v.counted, v.worst)
+				t.Logf("%s differs: %s (%d of %d px, worst %d)", c.ID, reason, v.off, v.counted, v.worst)
 			default:
-				failed = append(failed, fmt.Sprintf("%-15s @%g  %5d of %5d px, worst %3d  %s x %s at %s  %s", c.id,
-					c.density, v.off, v.counted, v.worst, c.width, c.height, c.margin, c.css))
-				saveCase(t, c.id, got, want, cell)
+				failed = append(failed, fmt.Sprintf("%-15s @%g  %5d of %5d px, worst %3d  %s x %s at %s  %s", c.ID,
+					c.Density, v.off, v.counted, v.worst, c.Width, c.Height, c.Margin, c.CSS))
+				saveCase(t, c.ID, got, want, cell)
 			}
 		}
 	}
@@ -364,7 +365,7 @@ func TestPagesAgainstBrowser(t *testing.T) {
 	shoot.Need(t)
 	store := testStore()
 	dir := t.TempDir()
-	for name, data := range testPictures() {
+	for name, data := range corpus.Pictures() {
 		if err := os.WriteFile(filepath.Join(dir, name), data, 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -425,7 +426,7 @@ func TestPagesAgainstBrowser(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		pg := layout.At(p, plan.Viewport{Width: windowW, Height: windowH, Density: r.density}, layout.Device)
+		pg := layout.At(p, plan.Viewport{Width: corpus.WindowW, Height: corpus.WindowH, Density: r.density}, layout.Device)
 		img, err := Box(pg, pg.Frame(boxID(t, p, r.box)), store, Options{Scroll: r.scroll})
 		if err != nil {
 			t.Fatal(err)

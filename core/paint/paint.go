@@ -152,8 +152,19 @@ func (c *canvas) filtered(f *layout.Frame, l *place.Placed, k float64) error {
 		return err
 	}
 	img := applyFilters(own.dst, l.Plan.Filters, &f.Env, k)
+	exact := make([][4]float32, img.Rect.Dx())
 	for y := range img.Rect.Dy() {
-		over(c.dst.Pix[y*c.dst.Stride:][:4*img.Rect.Dx()], img.Pix[y*img.Stride:][:4*img.Rect.Dx()])
+		dst, src := c.dst.Pix[y*c.dst.Stride:][:4*len(exact)], img.Pix[y*img.Stride:][:4*len(exact)]
+		if l.Layer.Blend == css.BlendNormal {
+			over(dst, src)
+			continue
+		}
+		for x := range exact { // what is filtered blends with what lies below
+			for ch := range 4 {
+				exact[x][ch] = float32(src[4*x+ch])
+			}
+		}
+		blendRowF(dst, exact, nil, l.Layer.Blend)
 	}
 	return nil
 }

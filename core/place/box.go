@@ -50,8 +50,9 @@ func (s Stage) Layer(p *Placed, f *layout.Frame, i int) (bool, error) {
 	}
 	// Field by field: this is the innermost loop of every sweep.
 	p.ID, p.Plan, p.Image, p.File, p.Natural, p.Opaque = l.ID, l.Plan, img, nil, Natural{}, [4]bool{}
-	p.Layer, p.Env, p.Pixels, p.Keep, p.Focus = &l.Layer, &f.Env, density, l.Plan.Keep, l.Plan.Focus
-	p.Area, p.Paint = s.areas(f, &l.Layer)
+	layer := l.On(f.Env.Touch)
+	p.Layer, p.Env, p.Pixels, p.Keep, p.Focus = layer, &f.Env, density, l.Plan.Keep, l.Plan.Focus
+	p.Area, p.Paint = s.areas(f, layer)
 	p.Bound = p.Paint
 	if f.Box.Role != plan.Canvas {
 		p.Bound = f.Border

@@ -55,7 +55,7 @@ type Landing struct {
 	Paint   layout.Rect // painting area
 	Painted layout.Rect // bounds of what the image paints in the painting area
 	Crop    Sides       // share of the picture that the box cuts off at each side, 0..1
-	Bare    float64     // share of the painting area without image, 0..1
+	Bare    float64     // share of what can be seen of the painting area that has no image, 0..1
 	Scale   Point       // drawn px per natural px; 0 where there is no natural size
 	Sharp   float64     // picture px per device px drawn, the smaller axis; +Inf for vectors and gradients
 	InView  float64     // share of keep that is visible, 0..1; 1 where there is none
@@ -95,7 +95,7 @@ func (l *Landing) land(in *Input) {
 		Repeats: Point{x.count, y.count},
 	}
 	if bare := in.Paint.W*in.Paint.H - x.covered*y.covered; bare >= 1e-9 {
-		l.Bare = bare / (in.Paint.W * in.Paint.H)
+		l.Bare = in.bare(x, y)
 	}
 	if size.X > 0 && size.Y > 0 {
 		l.Crop.Left, l.Crop.Right = x.crop()
@@ -115,6 +115,43 @@ func (l *Landing) land(in *Input) {
 		l.Focus = Point{(x.origin + f.X*size.X - in.Paint.X) / in.Paint.W,
 			(y.origin + f.Y*size.Y - in.Paint.Y) / in.Paint.H}
 	}
+}
+
+// seen is the part of the painting area that can be seen without image: not what lies under
+// an opaque border; and of a fixed layer the window, since the box passes through it.
+func (in *Input) seen() layout.Rect {
+	r := in.Paint
+	if in.Layer.Attachment == css.Fixed {
+		r = r.Intersect(layout.Rect{X: in.Area.X, Y: r.Y, W: in.Area.W, H: r.H})
+		r.Y, r.H = in.Area.Y, in.Area.H
+		return r
+	}
+	if in.Opaque == [4]bool{} {
+		return r
+	}
+	var under [4]float64
+	for i := range under {
+		if in.Opaque[i] {
+			under[i] = in.Edge[i]
+		}
+	}
+	return r.Intersect(in.Bound.Inset(under))
+}
+
+// bare is the share of what can be seen of the painting area that has no image.
+func (in *Input) bare(x, y axis) float64 {
+	r := in.seen()
+	if r.W <= 0 || r.H <= 0 {
+		return 0
+	}
+	x.paint, x.painted, y.paint, y.painted = r.X, r.W, r.Y, r.H
+	x.covered, y.covered = 0, 0
+	x.cover()
+	y.cover()
+	if bare := r.W*r.H - x.covered*y.covered; bare >= 1e-9 {
+		return bare / (r.W * r.H)
+	}
+	return 0
 }
 
 // focus is the point that should be near the middle: the middle of keep, or of the
@@ -224,22 +261,23 @@ func (z *sizing) lengths(in *Input, nw, nh float64) Point {
 }
 
 // roundTiles applies round: a whole number of tiles fills the area, and an auto
-// side keeps the ratio unless it is rounded itself.
+// side keeps the ratio unless it is rounded itself. Differs: the standard says so of auto
+// alone; browsers do it with cover and contain too.
 // Source: CSS Backgrounds 3 (https://www.w3.org/TR/css-backgrounds-3/#background-size, last paragraph).
 func roundTiles(l *css.Layer, area, size Point) Point {
 	rx := l.Repeat.X == css.Round && size.X > 0 && area.X > 0
 	ry := l.Repeat.Y == css.Round && size.Y > 0 && area.Y > 0
-	lengths := l.Size.Kind == css.SizeLengths
+	fits := l.Size.Kind != css.SizeLengths
 	out := size
 	if rx {
 		out.X = area.X / max(1, math.Floor(area.X/size.X+0.5))
-		if lengths && l.Size.AutoH && l.Repeat.Y != css.Round {
+		if (fits || l.Size.AutoH) && l.Repeat.Y != css.Round {
 			out.Y = size.Y * out.X / size.X
 		}
 	}
 	if ry {
 		out.Y = area.Y / max(1, math.Floor(area.Y/size.Y+0.5))
-		if lengths && l.Size.AutoW && l.Repeat.X != css.Round {
+		if (fits || l.Size.AutoW) && l.Repeat.X != css.Round {
 			out.X = size.X * out.Y / size.Y
 		}
 	}
@@ -272,6 +310,15 @@ func (a *axis) land(repeat css.Repeat, pos *css.Edge, env *css.Env) {
 			a.origin = a.area
 			a.step = a.tile + (a.length-n*a.tile)/(n-1)
 		}
+	}
+	a.cover()
+}
+
+// cover fills in what is covered by the tiles from the origin on.
+func (a *axis) cover() {
+	a.lo, a.hi = a.paint, a.paint+a.painted
+	if a.tile <= 0 || a.painted <= 0 {
+		return
 	}
 	if a.step == 0 {
 		a.single()

@@ -20,6 +20,7 @@ type Files struct {
 	Formats   []picture.Format // beside JPEG or PNG
 	Sharpen   float64          // 0..1, after scaling
 	Crop      bool             // files hold only what is seen
+	Taller    float64          // 0..1: how much taller than planned boxes may grow before a covering picture is soft
 	Give      []Measure        // what may be given up for a budget, in this order
 	Span      source.Span
 }
@@ -49,7 +50,7 @@ var Qualities = []struct {
 // DefaultFiles is what holds without files: in the plan.
 func DefaultFiles() Files {
 	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06,
-		Formats: []picture.Format{picture.AVIF, picture.WebP}, Crop: true}
+		Formats: []picture.Format{picture.AVIF, picture.WebP}, Crop: true, Taller: 0.25}
 }
 
 // Floor is how many picture px a device px needs to look sharp at a density: one,
@@ -122,6 +123,7 @@ func (p *Plan) readFiles(n node) error {
 			return nil
 		},
 		"worth":   within(&f.Worth, "the share that another file must save, 0% to 100%"),
+		"taller":  within(&f.Taller, "how much taller than planned boxes may grow, 0% to 100%"),
 		"sharpen": within(&f.Sharpen, "how much is sharpened, 0% to 100%"),
 		"formats": func(n node) error {
 			list, err := words(n, []string{"avif", "webp"}, "avif or webp, each once: JPEG or PNG are always there")

@@ -153,6 +153,15 @@ func (n node) length() (css.Num, error) {
 	return parsed(n, func(s string) (css.Num, error) { return css.ParseLength(n.Key, s) })
 }
 
+// yes reads true or false.
+func (n node) yes() (bool, error) {
+	s, err := n.text()
+	if err == nil && s != "true" && s != "false" {
+		err = n.fail("true or false")
+	}
+	return s == "true", err
+}
+
 func (n node) float(want string) (float64, error) {
 	s, err := n.text()
 	if err != nil {

@@ -227,6 +227,7 @@ type Layer struct {
 	Avoid   bool    // keep is to stay out from under text areas
 	Tells   string  // what it shows, where it carries meaning
 	Quality float64 // of its files; 0 is the plan's
+	Touch   Touch   // what becomes of it on touch screens where it is fixed
 
 	shifts []shift
 }
@@ -260,6 +261,37 @@ type Open struct {
 	Path    doc.Path    // where it stands in the plan
 	Wish    string      // what was written, without what was settled
 	Settled string      // "" while it is open
+}
+
+// Touch is what becomes of a fixed layer on touch screens, whose browsers do not fix it to
+// the window, or paint it anew at every step of scrolling.
+type Touch uint8
+
+// The ways.
+const (
+	TouchAuto       Touch = iota // the canvas has a fixed layer, boxes scroll theirs
+	TouchFixedLayer              // it is painted on an element that stays behind the page
+	TouchScroll                  // it scrolls with its box, and is sized for that
+	TouchNone                    // nothing is written: browsers do what they do
+)
+
+var touches = [...]string{"auto", "fixed-layer", "scroll", "none"}
+
+// String is how it is written.
+func (t Touch) String() string { return touches[t] }
+
+// Touch says what becomes of a layer of the box on touch screens; it is TouchNone for what
+// is not fixed, and where the box has rules of its own for touch screens.
+func (b *Box) Touch(l *Painted) Touch {
+	switch {
+	case l.Attachment != css.Fixed || l.Image.IsNone() || b.Asks(TouchFeatures...):
+		return TouchNone
+	case l.Plan.Touch != TouchAuto:
+		return l.Plan.Touch
+	case b.Role == Canvas:
+		return TouchFixedLayer
+	}
+	return TouchScroll
 }
 
 // Region is a part of a picture, 0..1 of its width and height.
@@ -381,6 +413,13 @@ func (b *Box) zero(c *Values) error {
 		return &source.SyntaxError{Span: w.Span, In: "width", Msg: fmt.Sprintf("the box %q has no width", b.Name)}
 	}
 	return nil
+}
+
+// ShowsImages reports whether the box has a picture or gradient at any window.
+func (b *Box) ShowsImages() bool {
+	return slices.ContainsFunc(b.EachRule(), func(c *Values) bool {
+		return slices.ContainsFunc(c.layers, func(l Painted) bool { return !l.Image.IsNone() })
+	})
 }
 
 // Paints reports whether the box paints anything at any window: a page column

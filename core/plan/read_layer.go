@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -71,6 +72,7 @@ func (l *layerReader) handlers() handlers {
 		"attachment": read(&l.CSS.Attachment, css.ParseAttachment),
 		"blend":      read(&l.CSS.Blend, css.ParseBlend),
 		"clip":       box(&l.CSS.Clip, "background-clip"),
+		"touch":      l.readTouch,
 	}
 	for name, f := range (handlers{
 		"description": into(&l.Tells),
@@ -101,6 +103,19 @@ func openOr(word string, open func(node, string) error, other func(node) error) 
 		}
 		return other(n)
 	}
+}
+
+func (l *layerReader) readTouch(n node) error {
+	s, err := n.text()
+	if err != nil {
+		return err
+	}
+	at := slices.Index(touches[1:], s)
+	if at < 0 {
+		return n.fail("fixed-layer, scroll or none")
+	}
+	l.Touch = Touch(at + 1)
+	return nil
 }
 
 func (l *layerReader) readImage(n node) (err error) {

@@ -73,8 +73,9 @@ func readViewport(n node) (v Viewport, err error) {
 	if !n.isMap() {
 		return parsed(n, ParseViewport)
 	}
-	part := 0.0
-	err = n.keys(handlers{"size": read(&v, ParseViewport), "share": share(&part)})
+	part, touch := 0.0, false
+	err = n.keys(handlers{"size": read(&v, ParseViewport), "share": share(&part),
+		"touch": func(n node) (err error) { touch, err = n.yes(); return }})
 	switch {
 	case err != nil:
 	case v.Width == 0:
@@ -82,7 +83,7 @@ func readViewport(n node) (v Viewport, err error) {
 	case part < 0 || part > 1:
 		err = n.fail("a viewport with a share between 0% and 100%")
 	}
-	v.Share = part
+	v.Share, v.Touch = part, v.Touch || touch
 	return v, err
 }
 

@@ -14,6 +14,17 @@ type Painted struct {
 	css.Layer
 	ID   LayerID
 	Plan *Layer // what the plan says of it beyond CSS; never nil
+	// Scrolled is the layer on touch screens where it scrolls there although it is fixed
+	// elsewhere; nil where it is the same.
+	Scrolled *css.Layer
+}
+
+// On is the layer as it is on a screen.
+func (l *Painted) On(touch bool) *css.Layer {
+	if touch && l.Scrolled != nil {
+		return l.Scrolled
+	}
+	return &l.Layer
 }
 
 // Values are a box's values where a certain set of its rules holds. They are shared: do
@@ -164,13 +175,19 @@ func (b *Box) values(mask uint64) (*Values, error) {
 
 // number gives the layers of the style their identities, and what the plan says of them.
 func (c *Values) number(b *Box, l *list, images RuleID) {
-	css := c.Style.Layers()
-	c.layers = make([]Painted, len(css))
+	layers := c.Style.Layers()
+	c.layers = make([]Painted, len(layers))
 	plain := &Layer{Span: b.Span}
-	for i := range css {
-		c.layers[i] = Painted{css[i], LayerID{b.ID, images, i + 1}, plain}
+	for i := range layers {
+		x := &c.layers[i]
+		*x = Painted{Layer: layers[i], ID: LayerID{b.ID, images, i + 1}, Plan: plain}
 		if l.rule != nil && i < len(l.painted) {
-			c.layers[i].ID, c.layers[i].Plan = l.painted[i].ID, l.painted[i].Plan
+			x.ID, x.Plan = l.painted[i].ID, l.painted[i].Plan
+		}
+		if b.Touch(x) == TouchScroll {
+			s := x.Layer
+			s.Attachment = css.Scroll
+			x.Scrolled = &s
 		}
 	}
 }
@@ -197,7 +214,7 @@ func (b *Box) listOf(r *Rule, own []Layer) list {
 	out := list{rule: r, own: own}
 	for i := range own {
 		if l := &own[i]; l.Color == nil || len(l.Open) == 0 || !l.Color.IsTransparent() {
-			out.painted = append(out.painted, Painted{l.CSS, LayerID{b.ID, r.ID, i + 1}, l})
+			out.painted = append(out.painted, Painted{Layer: l.CSS, ID: LayerID{b.ID, r.ID, i + 1}, Plan: l})
 		}
 	}
 	return out

@@ -147,7 +147,7 @@ func joinedAll(layers []int, value func(i int) string) string {
 func (c *context) size(i int, over, height, density float64) string {
 	l := &c.layers[i]
 	if ts := c.tiersOf(i, over, height, density); l.Image.IsURL && len(ts) > 0 {
-		return ts[len(ts)-1].Rung.Size(l.Size, c.ladders[l.Image.URL].File).String()
+		return ts[len(ts)-1].Rung.Size(l, c.ladders[l.Image.URL].File).String()
 	}
 	return l.Size.String()
 }

@@ -71,7 +71,11 @@ type pageText struct {
 // again under an attribute, since no markup can be made up to match them.
 func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string, error) {
 	w := &writer{}
-	w.line("html { min-height: 100%%; }")
+	if p.Page != nil {
+		if size := p.Page.Base().Style.FontSize; size != nil {
+			w.line("html { font-size: %s; }", size)
+		}
+	}
 	w.line("body { margin: 0; font: 16px/1.4 system-ui, sans-serif; }")
 	w.line(".tourmaline-text { position: absolute; overflow: hidden; }")
 	data := struct {
@@ -183,7 +187,7 @@ func layoutRules(w *writer, b *plan.Box, hook string) {
 		}
 		four("padding", pad)
 		four("margin", margin)
-		if at.Style.FontSize != nil {
+		if at.Style.FontSize != nil && b.Role != plan.Page {
 			d = append(d, "font-size: "+at.Style.FontSize.String()+";")
 		}
 		if len(d) == 0 && r.Steps == nil {

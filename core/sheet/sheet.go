@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -55,9 +56,30 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 		if opt.Properties {
 			g.useProperties(b.Name)
 		}
+		if root, ok := rootOf(b); ok {
+			groups = append(groups, root)
+		}
 		groups = append(groups, g)
 	}
 	return print(head, groups, form{opt.Nesting, opt.Minify, opt.Layer}), nil
+}
+
+// rootOf makes the root as tall as the plan says, the window where it is silent: the
+// background of body is painted on the canvas, but sized for the root.
+// Source: CSS Backgrounds 3 (https://www.w3.org/TR/css-backgrounds-3/#special-backgrounds).
+func rootOf(b *plan.Box) (group, bool) {
+	if b.Role != plan.Canvas || !b.ShowsImages() {
+		return group{}, false
+	}
+	height := "100%"
+	if m := b.Base().Size(plan.MinHeight); m != nil {
+		if m.Auto {
+			return group{}, false
+		}
+		height = m.Len.String()
+	}
+	return group{name: b.Name + ": its pictures are sized for the whole window, also on short pages", selector: "html",
+		rules: []rule{{decls: []decl{{"min-height", height}}}}}, true
 }
 
 // context is a set of a box's rules for which a block is written.
@@ -68,19 +90,37 @@ type context struct {
 	plans  []*plan.Layer // what the plan says of each
 	under  []bool        // placeholders, each below its picture
 	cut    bool          // the plan's files were made: pictures without files are not seen
-	// ownTouch: the box has rules for touch screens.
-	ownTouch bool
-	ladders  map[string]*cut.Ladder
-	opt      Options
-	base     *context    // what holds already; nil for the first block
-	media    *css.Media  // of a when block
-	after    []css.Media // of the blocks that are written later and name files
+	touch  []plan.Touch  // what becomes of each on touch screens
+	// behind: this is what touch screens are told, whose fixed layers lie on elements of
+	// their own. was is the block that told them so before.
+	behind  bool
+	was     *context
+	ladders map[string]*cut.Ladder
+	opt     Options
+	base    *context    // what holds already; nil for the first block
+	media   *css.Media  // of a when block
+	after   []css.Media // of the blocks that are written later and name files
 }
 
-func newContext(p *plan.Plan, at *plan.Values, mine map[string]*cut.Ladder, opt Options) *context {
-	c := &context{p: p, at: at, ladders: mine, opt: opt}
+// touchScreens is the media query of what is written for them.
+const touchScreens = "(hover: none) and (pointer: coarse)"
+
+// onTouch is the block for touch screens, where they need layers on other elements.
+func (c *context) onTouch(was *context) *context {
+	if !slices.Contains(c.touch, plan.TouchFixedLayer) && (was == nil || !was.behind) {
+		return nil
+	}
+	t := *c
+	t.base, t.behind, t.was = c, true, was
+	return &t
+}
+
+func (s sheets) context(b *plan.Box, at *plan.Values, mine map[string]*cut.Ladder) *context {
+	opt := s.opt
+	c := &context{p: s.plan, at: at, ladders: mine, opt: opt, cut: s.ladders != nil}
 	for _, l := range at.Layers() {
 		c.layers, c.plans, c.under = append(c.layers, l.Layer), append(c.plans, l.Plan), append(c.under, false)
+		c.touch = append(c.touch, b.Touch(&l))
 		text := opt.Placeholders[l.Image.URL]
 		lad := mine[l.Image.URL]
 		if text == "" || !l.Image.IsURL || lad == nil || l.Size.Kind != css.Cover || l.Blend != css.BlendNormal {
@@ -92,6 +132,7 @@ func newContext(p *plan.Plan, at *plan.Values, mine map[string]*cut.Ladder, opt 
 			under.Origin, under.Clip, under.Attachment = l.Origin, l.Clip, l.Attachment
 			c.layers, c.under = append(c.layers, under), append(c.under, true)
 			c.plans = append(c.plans, &plan.Layer{Span: l.Plan.Span, Filters: l.Plan.Filters})
+			c.touch = append(c.touch, b.Touch(&l))
 		}
 	}
 	return c
@@ -105,21 +146,19 @@ type sheets struct {
 }
 
 func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
-	p, ladders, opt := s.plan, s.ladders, s.opt
 	mine := map[string]*cut.Ladder{}
-	for _, l := range ladders {
+	for _, l := range s.ladders {
 		if l.Box.ID == b.ID && len(l.Rungs) > 0 && len(l.Rungs[0].Files) > 0 {
 			mine[l.Source] = l
 		}
 	}
 	g := group{name: b.Name, selector: selector}
 	values := b.EachRule()
-	base := newContext(p, values[0], mine, opt)
-	base.cut = ladders != nil
+	base := s.context(b, values[0], mine)
 	all := []*context{base}
 	for i := 1; i < len(b.Rules); i++ {
-		c := newContext(p, values[i], mine, opt)
-		c.base, c.media, c.cut = base, &b.Rules[i].Media, base.cut
+		c := s.context(b, values[i], mine)
+		c.base, c.media = base, &b.Rules[i].Media
 		all = append(all, c)
 	}
 	// Comments name the windows that a rule really serves: not those for which a later
@@ -135,20 +174,42 @@ func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
 			}
 		}
 	}
+	var touched *context // what touch screens were told first
 	for _, c := range all {
-		c.ownTouch = b.Asks(plan.TouchFeatures...)
-		rules, err := c.block()
+		rules, err := c.rules()
 		if err != nil {
 			return g, err
 		}
-		if c.media != nil {
-			for i := range rules {
-				rules[i].media = append([]string{c.media.String()}, rules[i].media...)
-			}
+		g.rules = append(g.rules, rules...)
+		t := c.onTouch(touched)
+		if t == nil || c.base != nil && len(rules) == 0 {
+			continue
+		}
+		if rules, err = t.rules(); err != nil {
+			return g, err
 		}
 		g.rules = append(g.rules, rules...)
+		if touched == nil {
+			touched = t
+		}
 	}
 	return g, nil
+}
+
+// rules are those of the block, in its media queries.
+func (c *context) rules() ([]rule, error) {
+	rules, err := c.block()
+	var in []string
+	if c.media != nil {
+		in = append(in, c.media.String())
+	}
+	if c.behind {
+		in = append(in, touchScreens)
+	}
+	for i := range rules {
+		rules[i].media = append(slices.Clone(in), rules[i].media...)
+	}
+	return rules, err
 }
 
 // place of a layer: the box itself, or one of its pseudo-elements.
@@ -160,27 +221,43 @@ const (
 
 var pseudo = [...]string{"", "::before", "::after"}
 
-// split says which layers go to the box and which to pseudo-elements, so that a
-// filter touches one picture and not the text: a filtered layer is alone in its
-// element, and what is painted over it lies in a later one.
+// split says which layers go to the box and which to pseudo-elements. A filtered layer is
+// alone in its element, so that the filter touches one picture and not the text; so is one
+// that blends with what lies in elements below; and on touch screens fixed layers lie on
+// elements that are fixed. What is painted over an element's layers lies in a later one.
 func (c *context) split() ([3][]int, error) {
 	var out [3][]int
 	at := onBox
-	filtered := [3]bool{}
+	alone, fixed := false, false              // of the element's layers so far
 	for i := len(c.layers) - 1; i >= 0; i-- { // from the bottom up
-		has := len(c.plans[i].Filters) > 0
-		if (has || filtered[at]) && !(i+1 < len(c.layers) && c.under[i+1]) {
+		l := &c.layers[i]
+		blends := l.Blend != css.BlendNormal
+		own := len(c.plans[i].Filters) > 0 || blends && (at != onBox || alone || fixed)
+		fix := c.behind && c.touch[i] == plan.TouchFixedLayer
+		if (own || alone || fix != fixed) && !(i+1 < len(c.layers) && c.under[i+1]) {
+			own = own || blends // what it blends with is below
 			at++
 		}
 		if at > onAfter {
-			return out, &source.UnsupportedError{Span: c.plans[i].Span, In: "filter",
-				Msg:  "the layers with filters need more than the two pseudo-elements that a box has",
-				Hint: "filter the picture file itself, or filter fewer layers"}
+			return out, c.tooMany(i)
 		}
-		filtered[at] = filtered[at] || has
+		alone, fixed = alone && len(out[at]) > 0 || own, fix
 		out[at] = append([]int{i}, out[at]...)
 	}
 	return out, nil
+}
+
+// tooMany is the error for layers that a box has too few pseudo-elements for.
+func (c *context) tooMany(i int) error {
+	if c.behind {
+		return &source.UnsupportedError{Span: c.plans[i].Span, In: "attachment",
+			Msg:  "the fixed layers of touch screens need more than the two pseudo-elements that a box has",
+			Hint: "write touch: scroll or touch: none for them"}
+	}
+	return &source.UnsupportedError{Span: c.plans[i].Span, In: "filter",
+		Msg: "layers with a filter, and layers that blend with them, need more than the two pseudo-elements that " +
+			"a box has",
+		Hint: "filter the picture file itself, or filter and blend fewer layers"}
 }
 
 // element returns the declarations of one of the three elements, with the files
@@ -218,12 +295,22 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 		list("background-repeat", init.Repeat.String(), func(l *css.Layer) string { return l.Repeat.String() })
 		list("background-origin", init.Origin.String(), func(l *css.Layer) string { return l.Origin.String() })
 		list("background-clip", init.Clip.String(), func(l *css.Layer) string { return l.Clip.String() })
-		list("background-attachment", init.Attachment.String(),
-			func(l *css.Layer) string { return l.Attachment.String() })
-		list("background-blend-mode", "normal", func(l *css.Layer) string { return l.Blend.String() })
+		fixed := c.fixedElement(layers)
+		list("background-attachment", init.Attachment.String(), func(l *css.Layer) string {
+			if fixed {
+				return css.Scroll.String() // the element is fixed
+			}
+			return l.Attachment.String()
+		})
+		if bottom := c.layers[layers[len(layers)-1]].Blend; e != onBox && bottom != css.BlendNormal {
+			d = append(d, decl{"mix-blend-mode", bottom.String()})
+		} else {
+			list("background-blend-mode", "normal", func(l *css.Layer) string { return l.Blend.String() })
+		}
 	}
 	if e == onBox {
-		return append(d, frameDeclarations(st)...)
+		d = append(d, frameDeclarations(st)...)
+		return append(d, needed(st, d)...)
 	}
 	for _, i := range layers {
 		if f := c.plans[i].Filters; len(f) > 0 {
@@ -232,6 +319,48 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 		}
 	}
 	return d
+}
+
+// fixedElement reports whether the layers lie on an element that is fixed to the window.
+func (c *context) fixedElement(layers []int) bool {
+	return c.behind && len(layers) > 0 && c.touch[layers[0]] == plan.TouchFixedLayer
+}
+
+// onlyFixed reports whether all pseudo-elements are fixed to the window, which asks nothing
+// of the box.
+func (c *context) onlyFixed(parts [3][]int) bool {
+	return !slices.ContainsFunc(parts[onBefore:], func(layers []int) bool {
+		return len(layers) > 0 && !c.fixedElement(layers)
+	})
+}
+
+var (
+	ofFont    = regexp.MustCompile(`[0-9.](em|ex|ch|cap|ic|lh)\b`)
+	ofContent = regexp.MustCompile(`\bcontent-box\b`)
+)
+
+// needed are declarations of the plan that are no background, but without which what is
+// written would look different: padding where a layer is placed in the content box, the
+// text colour where it is used, and the font size where lengths are in it.
+func needed(st *css.Style, written []decl) []decl {
+	has := func(what func(string) bool) bool {
+		return slices.ContainsFunc(written, func(d decl) bool { return what(d.value) })
+	}
+	var out []decl
+	if has(ofContent.MatchString) {
+		var pad []string
+		for i := range st.Padding {
+			pad = append(pad, st.Padding[i].String())
+		}
+		out = append(out, decl{"padding", strings.Join(shortest(pad), " ")})
+	}
+	if st.ColorSet && has(func(s string) bool { return strings.Contains(s, "currentcolor") }) {
+		out = append(out, decl{"color", st.Color.String()})
+	}
+	if st.FontSize != nil && has(ofFont.MatchString) {
+		out = append(out, decl{"font-size", st.FontSize.String()})
+	}
+	return out
 }
 
 // joined is a list of values, or the one that all are.
@@ -352,17 +481,22 @@ func (c *context) block() ([]rule, error) {
 	all := c.allDeclarations(parts, start)
 	var before [3][]decl
 	if c.base != nil {
-		b := *c.base
-		b.base = c.base
-		old, err := b.split()
+		if before, err = c.base.alone(start); err != nil {
+			return nil, err
+		}
+	}
+	if c.was != nil { // the box's own elements are as the block says, the others as they were told
+		was, err := c.was.alone(start)
 		if err != nil {
 			return nil, err
 		}
-		before = b.allDeclarations(old, start)
+		before[onBefore], before[onAfter] = was[onBefore], was[onAfter]
 	}
 	for e, d := range all {
 		if len(d) == 0 && len(before[e]) > 0 {
 			d = []decl{{"content", "none"}}
+		} else if e == onBox {
+			d = append(gone(before[e], d), d...)
 		}
 		changed := map[string]bool{}
 		for _, x := range d {
@@ -388,28 +522,64 @@ func (c *context) block() ([]rule, error) {
 			r.comment = first
 		}
 		out = append(append(out, r), steps...)
-		if c.base == nil || changed["background-attachment"] {
-			out = append(out, c.touch(pseudo[e], parts[e])...)
+		if (c.base == nil || changed["background-attachment"]) && !c.behind {
+			out = append(out, c.scrolls(pseudo[e], parts[e])...)
 		}
 	}
+	c.mark(out)
 	return out, nil
 }
 
-// touch lets fixed pictures scroll with their box on touch screens, which do not fix
-// them to the window, or paint them anew at every step; a plan with a rule of its own
-// for touch screens says it itself.
-func (c *context) touch(pseudo string, layers []int) []rule {
-	fixed := func(i int) bool { return c.layers[i].Attachment == css.Fixed && c.layers[i].Image.IsURL }
-	if !slices.ContainsFunc(layers, fixed) || c.ownTouch {
+// alone are all declarations of a block, initial values too.
+func (c *context) alone(width float64) (out [3][]decl, err error) {
+	b := *c
+	b.base = c
+	parts, err := b.split()
+	if err != nil {
+		return out, err
+	}
+	return b.allDeclarations(parts, width), nil
+}
+
+// gone are the initial values of what held before and does not any more.
+func gone(before, now []decl) []decl {
+	initial := map[string]string{"border": "none", "border-top": "none", "border-right": "none",
+		"border-bottom": "none", "border-left": "none", "border-radius": "0", "box-shadow": "none"}
+	var out []decl
+	for _, b := range before {
+		v, ok := initial[b.name]
+		if ok && !slices.ContainsFunc(now, func(d decl) bool { return d.name == b.name }) {
+			out = append(out, decl{b.name, v})
+		}
+	}
+	return out
+}
+
+// mark makes important what the plan says is.
+func (c *context) mark(rules []rule) {
+	for _, r := range rules {
+		for i := range r.decls {
+			if d := &r.decls[i]; c.at.Style.Important(d.name) {
+				d.value += " !important"
+			}
+		}
+	}
+}
+
+// scrolls lets fixed layers scroll with their box on touch screens, which do not fix them
+// to the window, or paint them anew at every step, where the plan wants that.
+func (c *context) scrolls(pseudo string, layers []int) []rule {
+	scrolls := func(i int) bool { return c.touch[i] == plan.TouchScroll }
+	if !slices.ContainsFunc(layers, scrolls) {
 		return nil
 	}
 	v := joined(layers, func(i int) string {
-		if fixed(i) {
+		if scrolls(i) {
 			return css.Scroll.String()
 		}
 		return c.layers[i].Attachment.String()
 	})
-	return []rule{{media: []string{"(hover: none) and (pointer: coarse)"}, pseudo: pseudo,
+	return []rule{{media: []string{touchScreens}, pseudo: pseudo,
 		comment: "touch screens scroll it with the box", decls: []decl{{"background-attachment", v}}}}
 }
 
@@ -433,8 +603,11 @@ func (c *context) allDeclarations(parts [3][]int, width float64) (out [3][]decl)
 		d := c.element(e, parts[e], width)
 		switch {
 		case len(d) == 0:
-		case e == onBox && pseudos:
+		case e == onBox && pseudos && !c.onlyFixed(parts):
 			d = append(d, decl{"position", "relative"}, decl{"isolation", "isolate"})
+		case e != onBox && c.fixedElement(parts[e]):
+			d = append(d, decl{"content", `""`}, decl{"position", "fixed"}, decl{"inset", "0 0 auto"},
+				decl{"height", "100vh"}, decl{"height", "100lvh"}, decl{"z-index", "-1"}, decl{"pointer-events", "none"})
 		case e != onBox:
 			d = append(d, decl{"content", `""`}, decl{"position", "absolute"}, decl{"inset", "0"},
 				decl{"z-index", "-1"}, decl{"border-radius", "inherit"}, decl{"pointer-events", "none"})

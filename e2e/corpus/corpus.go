@@ -1,4 +1,8 @@
-package paint
+// Package corpus is boxes and pictures for tests that take the browser as judge, made by
+// arithmetic from fixed seeds.
+//
+//	for _, c := range corpus.Cases() { … c.CSS … }
+package corpus
 
 import (
 	"bytes"
@@ -15,25 +19,25 @@ import (
 
 // A page of cases is a grid of cells; each cell holds one box.
 const (
-	cellW, cellH = 160, 120 // CSS px, whole device px at every density that is used
-	columns      = 8
-	rowsPerPage  = 8
-	windowW      = cellW * columns
-	windowH      = cellH * rowsPerPage
+	CellW, CellH = 160, 120 // CSS px, whole device px at every density that is used
+	Columns      = 8
+	RowsPerPage  = 8
+	WindowW      = CellW * Columns
+	WindowH      = CellH * RowsPerPage
 )
 
-// testCase is one box in one cell, the same in a plan and in HTML.
-type testCase struct {
-	id, group string
-	density   float64
-	width     string // of the border box
-	height    string
-	margin    string // offset in the cell
-	css       string
+// Case is one box in one cell, the same in a plan and in HTML.
+type Case struct {
+	ID, Group string
+	Density   float64
+	Width     string // of the border box
+	Height    string
+	Margin    string // offset in the cell
+	CSS       string
 }
 
-// testPictures are the files that cases refer to, made by arithmetic.
-func testPictures() map[string][]byte {
+// Pictures are the files that cases refer to, made by arithmetic.
+func Pictures() map[string][]byte {
 	out := map[string][]byte{}
 	encode := func(name string, img image.Image) {
 		var b bytes.Buffer
@@ -116,10 +120,10 @@ func withOrientation(data []byte, o uint16) []byte {
 // where snapping shows.
 var caseDensities = []float64{1, 1.25, 1.5, 1, 2, 1.25, 1.5, 1, 3, 1.5, 1.25, 1}
 
-// makeCases returns the cases, the same ones each time.
-func makeCases() []testCase {
+// Cases returns the cases, the same ones each time.
+func Cases() []Case {
 	g := &caseMaker{r: rand.New(rand.NewPCG(2026, 11))}
-	var out []testCase
+	var out []Case
 	groups := []struct {
 		name string
 		n    int
@@ -134,13 +138,13 @@ func makeCases() []testCase {
 	}
 	for _, gr := range groups {
 		for i := range gr.n {
-			c := testCase{id: fmt.Sprintf("%s-%02d", gr.name, i), group: gr.name, css: gr.make()}
+			c := Case{ID: fmt.Sprintf("%s-%02d", gr.name, i), Group: gr.name, CSS: gr.make()}
 			w, h := 60+g.r.IntN(70), 40+g.r.IntN(50)
-			c.width, c.height = fmt.Sprintf("%dpx", w), fmt.Sprintf("%dpx", h)
-			c.margin = fmt.Sprintf("%dpx 0 0 %dpx", g.r.IntN(15), g.r.IntN(15))
+			c.Width, c.Height = fmt.Sprintf("%dpx", w), fmt.Sprintf("%dpx", h)
+			c.Margin = fmt.Sprintf("%dpx 0 0 %dpx", g.r.IntN(15), g.r.IntN(15))
 			if g.r.IntN(3) == 0 { // fractional boxes at fractional places
-				c.width, c.height = fmt.Sprintf("%d.%dpx", w, g.r.IntN(99)), fmt.Sprintf("%d.%dpx", h, g.r.IntN(99))
-				c.margin = fmt.Sprintf("%d.%dpx 0 0 %d.%dpx", g.r.IntN(15), g.r.IntN(99), g.r.IntN(15), g.r.IntN(99))
+				c.Width, c.Height = fmt.Sprintf("%d.%dpx", w, g.r.IntN(99)), fmt.Sprintf("%d.%dpx", h, g.r.IntN(99))
+				c.Margin = fmt.Sprintf("%d.%dpx 0 0 %d.%dpx", g.r.IntN(15), g.r.IntN(99), g.r.IntN(15), g.r.IntN(99))
 			}
 			out = append(out, c)
 		}
@@ -148,8 +152,8 @@ func makeCases() []testCase {
 	// Mixed over the pages, so that each page has all groups and each group all densities.
 	g.r.Shuffle(len(out), func(i, j int) { out[i], out[j] = out[j], out[i] })
 	for i := range out {
-		page := i / (columns * rowsPerPage)
-		out[i].density = caseDensities[page%len(caseDensities)]
+		page := i / (Columns * RowsPerPage)
+		out[i].Density = caseDensities[page%len(caseDensities)]
 	}
 	return out
 }

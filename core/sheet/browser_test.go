@@ -1,0 +1,225 @@
+package sheet
+
+import (
+	"fmt"
+	"image"
+	"image/draw"
+	"image/png"
+	"math"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"testing/fstest"
+
+	"tourmaline/core/cut"
+	"tourmaline/core/layout"
+	"tourmaline/core/paint"
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+	"tourmaline/core/work"
+	"tourmaline/e2e/corpus"
+	"tourmaline/e2e/shoot"
+)
+
+// site is what build writes of a plan, served under /pN/.
+type site struct {
+	text  string
+	plan  *plan.Plan
+	files map[string][]byte
+	err   error // of a plan that cannot be written
+}
+
+func testStore() *picture.Store {
+	fsys := fstest.MapFS{}
+	for name, data := range corpus.Pictures() {
+		fsys[name] = &fstest.MapFile{Data: data}
+	}
+	return picture.NewStore(fsys)
+}
+
+func built(t *testing.T, text string, store *picture.Store) *site {
+	s := &site{text: text, files: map[string][]byte{}}
+	if s.plan, s.err = plan.Parse("p.yaml", []byte(text)); s.err != nil {
+		return s
+	}
+	r, err := cut.Files(t.Context(), s.plan, store, cut.Options{})
+	if err != nil {
+		s.err = err
+		return s
+	}
+	for _, l := range r.Ladders {
+		for _, rung := range l.Rungs {
+			for _, a := range rung.Files {
+				s.files["pictures/"+a.Name] = a.Data
+			}
+		}
+	}
+	opt := Options{Folder: "pictures/"}
+	var sheet, page string
+	if sheet, s.err = CSS(s.plan, r.Ladders, opt); s.err != nil {
+		return s
+	}
+	page, s.err = Page(s.plan, r.Ladders, opt, "backgrounds.css")
+	s.files["backgrounds.css"], s.files["index.html"] = []byte(sheet), []byte(page)
+	return s
+}
+
+// painted is the whole page as paint has it, and the boxes on it.
+func (s *site) painted(t *testing.T, store *picture.Store, density float64) (*image.RGBA, []image.Rectangle) {
+	pg := layout.At(s.plan, plan.Viewport{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}, layout.Device)
+	out := image.NewRGBA(image.Rect(0, 0, int(corpus.PlanW*density), int(corpus.PlanH*density)))
+	var boxes []image.Rectangle
+	for _, b := range s.plan.All() {
+		f := pg.Frame(b.ID)
+		img, err := paint.Box(pg, f, store, paint.Options{})
+		if err != nil {
+			t.Errorf("%v\n%s", err, s.text)
+			continue
+		}
+		at := image.Pt(int(math.Floor(f.Border.X*density+0.5)), int(math.Floor(f.Border.Y*density+0.5)))
+		r := img.Rect.Add(at)
+		draw.Draw(out, r, img, img.Rect.Min, draw.Over)
+		boxes = append(boxes, r.Intersect(out.Rect))
+	}
+	return out, boxes
+}
+
+const framesAcross, framesDown = 4, 4
+
+// shootAll shows the pages of sites side by side, each in a frame of its own, and returns
+// what the browser fetched of their pictures.
+func shootAll(t *testing.T, sites []*site, density float64) (*image.RGBA, map[string][]string) {
+	var mu sync.Mutex
+	fetched := map[string][]string{}
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/all.html" {
+			fmt.Fprint(w, "<!DOCTYPE html><style>body{margin:0}iframe{position:absolute;border:0;width:",
+				corpus.PlanW, "px;height:", corpus.PlanH, "px}</style>")
+			for i := range sites {
+				fmt.Fprintf(w, "<iframe style='left:%dpx;top:%dpx' src='p%d/index.html'></iframe>",
+					i%framesAcross*corpus.PlanW, i/framesAcross*corpus.PlanH, i)
+			}
+			return
+		}
+		var n int
+		var name string
+		if k, _ := fmt.Sscanf(r.URL.Path, "/p%d/%s", &n, &name); k != 2 || n >= len(sites) || sites[n].files[name] == nil {
+			http.NotFound(w, r)
+			return
+		}
+		if strings.HasPrefix(name, "pictures/") {
+			mu.Lock()
+			if key := fmt.Sprint(n); !slices.Contains(fetched[key], name) { // a browser that gave no picture asks again
+				fetched[key] = append(fetched[key], name)
+			}
+			mu.Unlock()
+		}
+		w.Header().Set("Content-Type", map[string]string{".html": "text/html; charset=utf-8", ".css": "text/css",
+			".png": "image/png", ".jpg": "image/jpeg", ".svg": "image/svg+xml"}[filepath.Ext(name)])
+		w.Header().Set("Cache-Control", "max-age=600")
+		w.Write(sites[n].files[name])
+	}))
+	defer srv.Close()
+	img := shoot.Page(t, srv.URL+"/all.html", framesAcross*corpus.PlanW, framesDown*corpus.PlanH, density)
+	return img, fetched
+}
+
+// difference is the mean over the px of a box, in levels; got begins at at in want.
+func difference(got, want *image.RGBA, box image.Rectangle, at image.Point) float64 {
+	sum, n := 0, 0
+	for y := box.Min.Y; y < box.Max.Y; y++ {
+		for x := box.Min.X; x < box.Max.X; x++ {
+			a, b := got.Pix[got.PixOffset(x, y):], want.Pix[want.PixOffset(x+at.X, y+at.Y):]
+			for c := range 4 {
+				sum += max(int(a[c])-int(b[c]), int(b[c])-int(a[c]))
+				n++
+			}
+		}
+	}
+	return float64(sum) / float64(max(n, 1))
+}
+
+// What is written looks in a browser as it is painted: plans over all properties, with
+// files that were cut, at three densities; and no layer fetches two files.
+// TOURMALINE_SHOW=folder saves those that differ.
+func TestWrittenPagesLookAsPainted(t *testing.T) {
+	shoot.Need(t)
+	if testing.Short() {
+		t.Skip("short")
+	}
+	store := testStore()
+	texts := corpus.Plans(200)
+	sites := make([]*site, len(texts))
+	work.Each(len(texts), func(i int) { sites[i] = built(t, texts[i], store) })
+	sites = slices.DeleteFunc(sites, func(s *site) bool {
+		if s.err != nil {
+			t.Errorf("%v\n%s", s.err, s.text)
+		}
+		return s.err != nil
+	})
+	t.Logf("%d plans are written", len(sites))
+	for _, density := range []float64{1, 2, 3} {
+		t.Run(fmt.Sprintf("%gx", density), func(t *testing.T) {
+			t.Parallel()
+			for from := 0; from < len(sites); from += framesAcross * framesDown {
+				agree(t, sites[from:min(from+framesAcross*framesDown, len(sites))], store, density)
+			}
+		})
+	}
+}
+
+// agree compares the pages of some sites with what is painted.
+func agree(t *testing.T, some []*site, store *picture.Store, density float64) {
+	all, fetched := shootAll(t, some, density)
+	for i, s := range some {
+		got, boxes := s.painted(t, store, density)
+		at := image.Pt(int(float64(i%framesAcross*corpus.PlanW)*density),
+			int(float64(i/framesAcross*corpus.PlanH)*density))
+		for k, b := range boxes {
+			if d := difference(got, all, b, at); d > 3 {
+				t.Errorf("box %d differs by %.1f levels\n%s\n%s", k, d, s.text, s.files["backgrounds.css"])
+				save(t, fmt.Sprintf("%g-%03d-%d", density, i, k), got.SubImage(b), all.SubImage(b.Add(at)))
+				break
+			}
+		}
+		if n, most := len(fetched[fmt.Sprint(i)]), s.layers(density); n > most {
+			t.Errorf("%d files are fetched for %d layers: %v\n%s", n, most, fetched[fmt.Sprint(i)], s.text)
+		}
+	}
+}
+
+// layers is how many different pictures are shown at a density.
+func (s *site) layers(density float64) int {
+	pg := layout.At(s.plan, plan.Viewport{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}, layout.Device)
+	n := 0
+	for i := range pg.Frames {
+		for _, l := range pg.Frames[i].Values.Layers() {
+			if img, _ := l.Image.Pick(density); img.IsURL {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+func save(t *testing.T, name string, pictures ...image.Image) {
+	dir := os.Getenv("TOURMALINE_SHOW")
+	if dir == "" {
+		return
+	}
+	for i, img := range pictures {
+		f, err := os.Create(filepath.Join(dir, fmt.Sprintf("%s-%s.png", name, [...]string{"ours", "browser"}[i])))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := png.Encode(f, img); err != nil {
+			t.Error(err)
+		}
+		f.Close()
+	}
+}
