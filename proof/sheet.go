@@ -243,6 +243,9 @@ func caption(f *layout.Frame, placed []place.Placed) []string {
 			s += fmt.Sprintf(", %.2f px per px", l.Landing.Sharp)
 		}
 		lines = append(lines, s)
+		if t := l.OnTouch(f); t != "" {
+			lines = append(lines, t)
+		}
 		if l.Plan.Keep != nil {
 			lines = append(lines, fmt.Sprintf("keep %.0f%% in view", math.Floor(l.Landing.InView*100+1e-6)))
 		}

@@ -31,6 +31,18 @@ type Summary struct {
 	Heights   []int     `json:"heights"`
 	Densities []float64 `json:"densities"`
 	Checks    []string  `json:"checks"`
+	Grows     []Growth  `json:"grows,omitempty"` // of pictures that cover boxes whose heights are guesses
+
+	taller float64 // wanted of each, 0..1
+}
+
+// Growth is how much taller than planned a box may grow before a picture that covers it is
+// soft, 0..1, up to what files: taller asks for.
+type Growth struct {
+	Box   string  `json:"box"`
+	Layer int     `json:"layer"`
+	Image string  `json:"image"`
+	Share float64 `json:"share"`
 }
 
 // Finding is one thing that is wrong or wasteful.
@@ -62,6 +74,7 @@ type Where struct {
 	Densities []float64 `json:"densities,omitempty"`
 	Heights   *[2]int   `json:"heights,omitempty"` // the first and the last, to the px
 	Some      bool      `json:"atSomeHeights,omitempty"`
+	Touch     bool      `json:"touch,omitempty"` // on touch screens alone
 }
 
 // Span is the widths at one density and height.
@@ -69,6 +82,7 @@ type Span struct {
 	Density float64  `json:"density"`
 	Height  int      `json:"height"`
 	Widths  [][2]int `json:"widths"`
+	Touch   bool     `json:"touch,omitempty"` // on touch screens alone
 }
 
 // OfCheck is the report of a check of a plan.
@@ -78,7 +92,10 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 		Summary: Summary{Errors: count(r, finding.Error), Warnings: count(r, finding.Warning),
 			Notes: count(r, finding.Note),
 			Boxes: r.Boxes, Landings: r.Landings, Widths: p.Widths, Heights: r.Heights, Densities: p.Density,
-			Checks: r.Checks}}
+			Checks: r.Checks, taller: p.Files.Taller}}
+	for _, g := range r.Grows {
+		out.Summary.Grows = append(out.Summary.Grows, Growth{g.Box, g.ID.N, Source(g.Image), g.Share})
+	}
 	for i := range r.Findings {
 		out.Findings = append(out.Findings, ofFinding(&r.Findings[i]))
 	}
@@ -119,7 +136,7 @@ func ofFinding(f *finding.Finding) Finding {
 	}
 	tall := false
 	for _, w := range f.Where {
-		c := Where{Says: w.String(), Widths: pairs(w.Runs), Densities: w.Densities, Some: w.Some}
+		c := Where{Says: w.String(), Widths: pairs(w.Runs), Densities: w.Densities, Some: w.Some, Touch: w.Touch}
 		if w.Heights != [2]int{} {
 			c.Heights, tall = &w.Heights, true
 		}
@@ -127,7 +144,7 @@ func ofFinding(f *finding.Finding) Finding {
 	}
 	if tall {
 		for _, e := range f.Exact {
-			j.Exact = append(j.Exact, Span{e.Density, e.Height, pairs(e.Runs)})
+			j.Exact = append(j.Exact, Span{e.Density, e.Height, pairs(e.Runs), e.Touch})
 		}
 	}
 	return j
@@ -169,6 +186,27 @@ func (c *Check) Text(p *Printer) {
 		p.printf("\n")
 	}
 	p.printf("%s\n", c.Summary.text(len(c.Accepted)))
+	if s := c.Summary.growth(); s != "" {
+		p.item(0, "", s)
+	}
+}
+
+// growth says how far boxes may grow; nothing where no height is a guess.
+func (s *Summary) growth() string {
+	if len(s.Grows) == 0 || s.taller == 0 {
+		return ""
+	}
+	var less []string
+	for _, g := range s.Grows {
+		if g.Share < s.taller-0.005 {
+			less = append(less, fmt.Sprintf("%s %s (%s)", g.Box, finding.Percent(g.Share), g.Image))
+		}
+	}
+	all := fmt.Sprintf("boxes may grow %s taller than planned before a covering picture is soft", finding.Percent(s.taller))
+	if len(less) == 0 {
+		return all
+	}
+	return all + ", but for lack of px " + strings.Join(less, ", ")
 }
 
 func (c *Check) finding(p *Printer, f *Finding) {

@@ -104,6 +104,9 @@ func landing(f *layout.Frame, v plan.Viewport, q *place.Placed, floor float64) L
 	if q.Layer.Attachment != css.Scroll {
 		r.head += ", " + q.Layer.Attachment.String()
 	}
+	if t := q.OnTouch(f); t != "" {
+		r.head += ", " + t
+	}
 	return r
 }
 

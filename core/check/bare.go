@@ -56,9 +56,22 @@ an ornament, and the finding is a note.`,
 			px(a.Landing.Size.X), px(a.Landing.Size.Y), px(a.Landing.Paint.W), px(a.Landing.Paint.H))
 		f.Reason = "there the box shows " + behind
 		f.Measured, f.Wanted, f.Unit = b*100, 0, "% of the box"
+		if l := &a.Landing; l.Size.X >= l.Area.W-fit.Exact && l.Size.Y >= l.Area.H-fit.Exact {
+			f.Remedy = a.moved()
+		}
 		if b > 0.5 {
 			f.Level = finding.Note
 		}
 		return true
 	},
+}
+
+// moved is what to do about a picture that is large enough but leaves a part bare.
+func (a *scene) moved() string {
+	l := &a.Landing
+	if l.Origin.X > l.Area.X+fit.Exact || l.Origin.X+l.Size.X < l.Area.Right()-fit.Exact || l.Origin.Y > l.Area.Y+fit.Exact ||
+		l.Origin.Y+l.Size.Y < l.Area.Bottom()-fit.Exact {
+		return "the picture is large enough, but its position moves it off the box: give the position in per cent"
+	}
+	return "the picture fills the box inside its border: write origin: border-box to fill what lies under it too"
 }

@@ -67,7 +67,7 @@ type Check struct {
 var Checks = []*Check{
 	bare, soft, stretched, cutSubject, offFocus, deepCrop, repeats, noEffect,
 	contrastCheck, behindText, thinEdge,
-	hidden, overflow, fixed, shortPage,
+	hidden, overflow, fixed, shortPage, sameSelector,
 	seam, blurredTile, patchy, partTile, manyTiles,
 	banding, flat, muddy,
 	heavy, waste, wrongFormat, profile,
@@ -101,6 +101,16 @@ type Report struct {
 	Landings int // that were computed
 	Heights  []int
 	Checks   []string // that ran
+	Grows    []Growth // of pictures that cover boxes whose heights are guesses
+}
+
+// Growth is how much taller than planned a box may grow before a picture that covers it is
+// soft, 0..1 and at most what the plan allows for.
+type Growth struct {
+	ID    plan.LayerID
+	Box   string
+	Image string
+	Share float64
 }
 
 // Run checks a plan. Pictures that cannot be read are findings; errors are of
@@ -138,6 +148,11 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err
+	}
+	for _, m := range s.layers {
+		if a, ok := s.scene(m.id, m.first); ok && m.n > 0 && !math.IsInf(m.grow, 1) {
+			s.report.Grows = append(s.report.Grows, Growth{m.id, a.Frame.Box.Name, a.name(), min(m.grow, p.Files.Taller)})
+		}
 	}
 	s.accept()
 	slices.SortStableFunc(s.report.Findings, byWeight)

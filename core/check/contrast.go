@@ -50,13 +50,12 @@ at the top, the middle and the bottom of the window.`,
 			if areas == 0 {
 				continue
 			}
-			modes := []bool{false}
-			if pictures {
-				modes = append(modes, true)
+			told := (&reader{pass: s, box: id}).all(areas)
+			if s.plan.All()[id].OnTouch() {
+				(&reader{pass: s, box: id, touch: true, but: told}).all(areas)
 			}
-			for _, loading := range modes {
-				r := &reader{pass: s, box: id, loading: loading}
-				r.all(areas)
+			if pictures {
+				(&reader{pass: s, box: id, loading: true}).all(areas)
 			}
 		}
 	},

@@ -19,13 +19,14 @@ type layerSummary struct {
 	fixed   [2]int     // viewports without such space, by axis
 	n       int
 	matters [2]plan.Viewport // the first viewport with space
+	grow    float64          // how much taller the box may grow before it is soft, 0..1, at the worst window; +Inf: any
 	largest float64          // drawn device px, and where
 	at      plan.Viewport
 	repeats bool
 }
 
 func newSummary(id plan.LayerID) *layerSummary {
-	return &layerSummary{id: id, part: [4]float64{1, 1, 0, 0}}
+	return &layerSummary{id: id, part: [4]float64{1, 1, 0, 0}, grow: math.Inf(1)}
 }
 
 // boxSummary is what the whole sweep saw of a box that others may hide.
@@ -51,6 +52,7 @@ func (m *layerSummary) look(a *scene, v *plan.Viewport) {
 		m.largest, m.at = px, *v
 	}
 	m.need = max(m.need, l.Size.X*v.Density)
+	m.grow = min(m.grow, grows(a))
 	for axis, free := range fit.Free(l) {
 		if !fit.Moves(free) {
 			m.fixed[axis]++
@@ -62,6 +64,18 @@ func (m *layerSummary) look(a *scene, v *plan.Viewport) {
 		m.free[axis] = max(m.free[axis], math.Abs(free))
 	}
 	m.repeats = m.repeats || fit.Tiled(l)
+}
+
+// grows is how much taller than planned the box of a covering picture may grow before the
+// picture is soft; +Inf where that does not matter, or it is soft already.
+func grows(a *scene) float64 {
+	floor := a.floor()
+	if !raster(a) || a.Layer.Size.Kind != css.Cover || a.Layer.Attachment == css.Fixed || !a.Frame.Guessed() ||
+		fit.Soft(&a.Landing, floor) || a.Landing.Area.H <= 0 {
+		return math.Inf(1)
+	}
+	sharp := float64(a.File.Height) / (a.Frame.Env.Density * floor) // the tallest that is drawn sharp
+	return max(sharp/a.Landing.Area.H-1, 0)
 }
 
 func (m *layerSummary) merge(o *layerSummary) {
@@ -84,7 +98,7 @@ func (m *layerSummary) merge(o *layerSummary) {
 	if o.largest > m.largest {
 		m.largest, m.at = o.largest, o.at
 	}
-	m.need = max(m.need, o.need)
+	m.need, m.grow = max(m.need, o.need), min(m.grow, o.grow)
 	m.n += o.n
 	m.repeats = m.repeats || o.repeats
 }

@@ -3,8 +3,8 @@ package check
 import (
 	"context"
 	"math"
+	"slices"
 	"sync"
-	"sync/atomic"
 
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
@@ -124,29 +124,56 @@ func (s *pass) newRow(part sweep.Part, sl *slots) *row {
 	return r
 }
 
-// run evaluates every box at every window. Parts are one density and height each, so that
-// widths follow each other and runs are found without keeping them.
+// run evaluates every box at every window, and once more as touch screens show it where
+// that differs.
 func (s *pass) run() error {
 	sl := s.newSlots()
-	var landings atomic.Int64
-	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.Rows(), func(p sweep.Part) *row { return s.newRow(p, sl) },
-		func(r *row, w *sweep.Window) error { r.window(w); return nil })
+	plain, err := s.mode(sl, false)
 	if err != nil {
 		return err
 	}
-	sets := make([]*finding.Set, len(sl.list))
-	for i := range sets {
-		sets[i] = finding.NewSet(len(s.plan.Density), len(s.sweep.Heights))
+	var touch *swept
+	if slices.ContainsFunc(s.boxes, func(id plan.BoxID) bool { return s.plan.All()[id].OnTouch() }) {
+		if touch, err = s.mode(sl, true); err != nil {
+			return err
+		}
 	}
-	top := make([]worst, len(sl.list))
+	for k, x := range sl.list {
+		s.check = x.check
+		s.fromSweep(x, k, plain, touch)
+	}
+	return nil
+}
+
+// swept is what a sweep found: by slot.
+type swept struct {
+	sets  []*finding.Set
+	top   []worst
+	touch bool
+}
+
+// mode sweeps all windows, of touch screens or others. Parts are one density and height
+// each, so that widths follow each other and runs are found without keeping them.
+func (s *pass) mode(sl *slots, touch bool) (*swept, error) {
+	s.sweep.Touch = touch
+	defer func() { s.sweep.Touch = false }()
+	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.Rows(), func(p sweep.Part) *row { return s.newRow(p, sl) },
+		func(r *row, w *sweep.Window) error { r.window(w); return nil })
+	if err != nil {
+		return nil, err
+	}
+	out := &swept{make([]*finding.Set, len(sl.list)), make([]worst, len(sl.list)), touch}
+	for i := range out.sets {
+		out.sets[i] = finding.NewSet(len(s.plan.Density), len(s.sweep.Heights))
+	}
 	for _, r := range rows { // in order: the same answer however the work was divided
-		landings.Add(int64(r.landings))
+		s.report.Landings += r.landings
 		for k := range sl.list {
 			if len(r.runs[k]) > 0 {
-				sets[k].Add(r.d, r.h, r.runs[k])
+				out.sets[k].Add(r.d, r.h, r.runs[k])
 			}
-			if r.worst[k].bad > top[k].bad {
-				top[k] = r.worst[k]
+			if r.worst[k].bad > out.top[k].bad {
+				out.top[k] = r.worst[k]
 			}
 		}
 		for k := range s.layers {
@@ -156,14 +183,7 @@ func (s *pass) run() error {
 			s.shown[k].merge(r.shown[k])
 		}
 	}
-	s.report.Landings = int(landings.Load())
-	for k, x := range sl.list {
-		if top[k].bad > 0 {
-			s.check = x.check
-			s.fromSweep(x, sets[k], top[k])
-		}
-	}
-	return nil
+	return out, nil
 }
 
 // window looks at every box and layer at one window.
@@ -225,28 +245,47 @@ func (r *row) mark(k int, w *sweep.Window, bad float64) {
 	}
 }
 
-// fromSweep makes the finding of a slot from its worst viewport.
-func (s *pass) fromSweep(x slot, set *finding.Set, w worst) {
+// fromSweep makes the finding of slot k from its worst viewport, with what touch screens
+// add to it.
+func (s *pass) fromSweep(x slot, k int, plain, touch *swept) {
+	w := plain.top[k]
+	var more *finding.Set
+	if touch != nil {
+		if more = touch.sets[k].Less(plain.sets[k]); more.Empty() {
+			more = nil
+		} else if touch.top[k].bad > w.bad {
+			w = touch.top[k]
+		}
+	}
+	if w.bad <= 0 {
+		return
+	}
 	a, ok := s.scene(x.id, w.at)
 	if !ok {
 		return
 	}
 	f := a.finding()
 	f.Worst = &w.at
-	f.Where = set.Statements(finding.Grid{Densities: s.plan.Density, Seen: s.plan.Spans, Heights: s.sweep.Heights,
-		Probe: s.probe(x)})
-	f.Exact = set.Spans(s.plan.Density, s.sweep.Heights)
+	grid := finding.Grid{Densities: s.plan.Density, Seen: s.plan.Spans, Heights: s.sweep.Heights,
+		Probe: s.probe(x, false)}
+	f.Where, f.Exact = plain.sets[k].Statements(grid), plain.sets[k].Spans(s.plan.Density, s.sweep.Heights)
+	if more != nil {
+		there, elsewhere := s.probe(x, true), grid.Probe
+		grid.Probe = func(d, width, height int) bool { return there(d, width, height) && !elsewhere(d, width, height) }
+		where, exact := finding.OnTouch(more.Statements(grid), more.Spans(s.plan.Density, s.sweep.Heights))
+		f.Where, f.Exact = append(f.Where, where...), append(f.Exact, exact...)
+	}
 	if x.check.tell(a, &f) {
 		s.add(f)
 	}
 }
 
-// probe asks the check of a slot at any window.
-func (s *pass) probe(x slot) finding.Probe {
+// probe asks the check of a slot at any window, of touch screens or others.
+func (s *pass) probe(x slot, touch bool) finding.Probe {
 	room := s.sweep.Pages.Room()
 	return func(d, width, height int) bool {
-		pg := room.At(plan.Viewport{Width: float64(width), Height: float64(height), Density: s.plan.Density[d]},
-			layout.Exact)
+		pg := room.At(plan.Viewport{Width: float64(width), Height: float64(height), Density: s.plan.Density[d],
+			Touch: touch}, layout.Exact)
 		a, ok := s.on(pg, x.id)
 		switch {
 		case !ok:

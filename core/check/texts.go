@@ -27,6 +27,8 @@ type reader struct {
 	*pass
 	box     plan.BoxID
 	loading bool
+	touch   bool           // on touch screens
+	but     []*finding.Set // by area: what is told already
 }
 
 // nearRatio is how close to the needed ratio every width is painted.
@@ -41,22 +43,25 @@ type sample struct {
 
 // all measures every text area at every width that matters, at up to three
 // heights where the box depends on it.
-func (r *reader) all(areas int) {
+func (r *reader) all(areas int) (sets []*finding.Set) {
 	at := r.pickHeights()
 	rows := make([][]sample, len(at))
 	work.Each(len(at), func(i int) { rows[i] = r.row(r.sweep.Heights[at[i]]) })
 	for n := range areas {
 		set := finding.NewSet(1, len(at))
+		sets = append(sets, set)
 		worst := sample{width: -1}
 		var worstAt plan.Viewport
 		for i, h := range at {
 			runs := r.runs(rows[i], n, r.sweep.Heights[h])
+			if n < len(r.but) {
+				runs = finding.Subtract(runs, r.but[n].Runs(0, i))
+			}
 			set.Add(0, i, runs)
 			for _, smp := range rows[i] {
 				if n < len(smp.spread) && within(runs, smp.width) &&
 					(worst.width < 0 || smp.spread[n].Low < worst.spread[n].Low) {
-					worst, worstAt = smp, plan.Viewport{Width: float64(smp.width), Height: float64(r.sweep.Heights[h]),
-						Density: 1}
+					worst, worstAt = smp, r.window(smp.width, r.sweep.Heights[h])
 				}
 			}
 		}
@@ -68,6 +73,7 @@ func (r *reader) all(areas int) {
 		}
 		r.report(n, worst, worstAt, painted{set, at})
 	}
+	return sets
 }
 
 func within(runs []finding.Run, w int) bool {
@@ -195,10 +201,15 @@ func (r *reader) runs(row []sample, n, height int) []finding.Run {
 // white is what lies behind a page.
 var white = [3]uint8{255, 255, 255}
 
+// window is one of density 1.
+func (r *reader) window(w, h int) plan.Viewport {
+	return plan.Viewport{Width: float64(w), Height: float64(h), Density: 1, Touch: r.touch}
+}
+
 // measure paints the box and what is behind it, and measures its text areas. A
 // scale of 0 paints small.
 func (r *reader) measure(w, h int, scale float64) sample {
-	v := plan.Viewport{Width: float64(w), Height: float64(h), Density: 1}
+	v := r.window(w, h)
 	pg := r.sweep.Pages.At(v, layout.Exact)
 	f := pg.Frame(r.box)
 	out := sample{width: w, rules: f.Values}
@@ -232,7 +243,7 @@ func (r *reader) measure(w, h int, scale float64) sample {
 // scrolls are the scroll positions to look at: where nothing is fixed, one.
 func scrolls(f *layout.Frame, window float64) []float64 {
 	for i := range f.Values.Layers() {
-		if f.Values.Layers()[i].Attachment == css.Fixed {
+		if f.Values.Layers()[i].On(f.Env.Touch).Attachment == css.Fixed {
 			top, mid, end := f.Border.Y, f.Border.Y+(f.Border.H-window)/2, f.Border.Bottom()-window
 			return []float64{max(top, 0), max(mid, 0), max(end, 0)}
 		}
@@ -304,6 +315,9 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
 			t.Color.String(), sp.Low, sp.Worst, t.Contrast)
 		out.Remedy = "give the box a color: layer at the bottom that the text can be read on"
 	}
+	if r.touch {
+		out.Where, out.Exact = finding.OnTouch(out.Where, out.Exact)
+	}
 	r.add(out)
 }
 
@@ -319,18 +333,29 @@ func NewTexts(ctx context.Context, p *plan.Plan, store *picture.Store) *Texts {
 const Small = 0
 
 // At measures the text areas of a box at one window, painted at a scale (Small, or device px
-// per CSS px), with its pictures there. It is nil where the box has no text there.
+// per CSS px), with its pictures there; where touch screens show them otherwise, the worse. It is nil where the box has no text there.
 func (t *Texts) At(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
-	r := &reader{pass: t.pass, box: box}
-	return r.measure(w, h, scale).spread
+	out := (&reader{pass: t.pass, box: box}).measure(w, h, scale).spread
+	if t.pass.plan.All()[box].OnTouch() {
+		for i, sp := range (&reader{pass: t.pass, box: box, touch: true}).measure(w, h, scale).spread {
+			if i < len(out) && sp.Low < out[i].Low {
+				out[i] = sp
+			}
+		}
+	}
+	return out
 }
 
 // Unreadable reports whether the check contrast finds a width at which a text area of
 // a box cannot be read on its pictures.
 func (t *Texts) Unreadable(box plan.BoxID) bool {
-	r := &reader{pass: t.pass, box: box}
+	return t.unreadable(&reader{pass: t.pass, box: box}) || t.pass.plan.All()[box].OnTouch() &&
+		t.unreadable(&reader{pass: t.pass, box: box, touch: true})
+}
+
+func (t *Texts) unreadable(r *reader) bool {
 	areas := 0
-	for _, v := range t.pass.plan.All()[box].EachRule() {
+	for _, v := range t.pass.plan.All()[r.box].EachRule() {
 		areas = max(areas, len(v.Text))
 	}
 	var bad atomic.Bool

@@ -64,6 +64,7 @@ type Span struct {
 	Density float64
 	Height  int
 	Runs    []Run
+	Touch   bool
 }
 
 // Statement is a true sentence about where a finding holds: at every width of
@@ -75,6 +76,7 @@ type Statement struct {
 	Densities []float64
 	Heights   [2]int
 	Some      bool
+	Touch     bool // on touch screens alone
 }
 
 // String is the statement in words, as "320-767 px at densities 2 and 3".
@@ -109,6 +111,9 @@ func (s Statement) String() string {
 		} else {
 			out += fmt.Sprintf(" in %swindows %d to %d px high", some, s.Heights[0], s.Heights[1])
 		}
+	}
+	if s.Touch {
+		out += " on touch screens"
 	}
 	return out
 }

@@ -23,6 +23,26 @@ func (s *Set) Add(density, height int, runs []Run) { s.runs[density*s.heights+he
 // Runs returns what was added there.
 func (s *Set) Runs(density, height int) []Run { return s.runs[density*s.heights+height] }
 
+// Less returns what fails here and not in another set on the same grid.
+func (s *Set) Less(o *Set) *Set {
+	out := &Set{heights: s.heights, runs: make([][]Run, len(s.runs))}
+	for i := range s.runs {
+		out.runs[i] = Subtract(s.runs[i], o.runs[i])
+	}
+	return out
+}
+
+// OnTouch marks sentences as true of touch screens alone.
+func OnTouch(where []Statement, exact []Span) ([]Statement, []Span) {
+	for i := range where {
+		where[i].Touch = true
+	}
+	for i := range exact {
+		exact[i].Touch = true
+	}
+	return where, exact
+}
+
 // Empty reports whether nothing fails.
 func (s *Set) Empty() bool {
 	for _, r := range s.runs {
@@ -39,7 +59,7 @@ func (s *Set) Spans(densities []float64, heights []int) []Span {
 	for d := range densities {
 		for h := range heights {
 			if r := s.Runs(d, h); len(r) > 0 {
-				out = append(out, Span{densities[d], heights[h], r})
+				out = append(out, Span{Density: densities[d], Height: heights[h], Runs: r})
 			}
 		}
 	}

@@ -75,6 +75,25 @@ func (s Stage) Layer(p *Placed, f *layout.Frame, i int) (bool, error) {
 	return true, nil
 }
 
+// OnTouch says in words what becomes of a fixed layer on touch screens; "" where the window
+// is not of one, or nothing is written for it.
+func (p *Placed) OnTouch(f *layout.Frame) string {
+	if !f.Env.Touch {
+		return ""
+	}
+	i := f.Values.Find(p.ID)
+	if i < 0 {
+		return ""
+	}
+	switch f.Box.Touch(&f.Values.Layers()[i]) {
+	case plan.TouchScroll:
+		return "scrolls with the box on touch screens"
+	case plan.TouchFixedLayer:
+		return "on a fixed layer behind the page on touch screens"
+	}
+	return ""
+}
+
 // NaturalSize is the natural size of a picture whose pixels are density to a CSS px.
 func NaturalSize(f *picture.File, density float64) Natural {
 	if v := f.Vector; v != nil {

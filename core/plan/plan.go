@@ -449,6 +449,13 @@ func (b *Box) Asks(features ...string) bool {
 	return slices.ContainsFunc(b.Rules, func(r Rule) bool { return r.Media.Asks(features...) })
 }
 
+// OnTouch reports whether the box is painted in another way on touch screens.
+func (b *Box) OnTouch() bool {
+	return b.Asks(TouchFeatures...) || slices.ContainsFunc(b.EachRule(), func(c *Values) bool {
+		return slices.ContainsFunc(c.layers, func(l Painted) bool { return l.Scrolled != nil })
+	})
+}
+
 // TouchFeatures are what tells touch screens from others.
 var TouchFeatures = []string{"hover", "pointer"}
 

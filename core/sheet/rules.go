@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 )
@@ -163,61 +164,76 @@ func (p *printer) nested(g group) {
 	p.close()
 }
 
-// useProperties names the images of a group that are written more than once, and
-// other long values, as custom properties of the box.
+// useProperties names values that are written more than once as custom properties of the
+// box. A declaration with var() counts as known to every browser, so one that has a fallback
+// before it keeps its own value: where the browser does not know it, the fallback holds.
+// Source: CSS Variables 1 (https://www.w3.org/TR/css-variables-1/#invalid-variables).
 func (g *group) useProperties(box string) {
 	const long = 24
 	count := map[string]int{}
-	var order []string
-	each := func(f func(d *decl, i int, part string)) {
-		for k := range g.rules {
-			for n := range g.rules[k].decls {
-				d := &g.rules[k].decls[n]
-				for i, part := range splitList(d.value) {
-					f(d, i, part)
-				}
+	var defs []decl
+	names := map[string]string{}
+	taken := map[string]int{}
+	g.eachPart(func(d *decl, parts []string) {
+		for _, part := range parts {
+			if len(part) < long || d.name == "content" {
+				continue
 			}
-		}
-	}
-	each(func(d *decl, _ int, part string) {
-		if len(part) >= long && d.name != "content" {
 			if count[part]++; count[part] == 2 {
-				order = append(order, part)
+				n := "--" + identifier(box) + "-" + holds(d.name, part)
+				if taken[n]++; taken[n] > 1 {
+					n += fmt.Sprintf("-%d", taken[n])
+				}
+				names[part] = n
+				defs = append(defs, decl{n, part})
 			}
 		}
 	})
-	if len(order) == 0 || len(g.rules) == 0 {
+	if len(defs) == 0 {
 		return
 	}
-	names := map[string]string{}
-	var defs []decl
-	for i, part := range order {
-		n := fmt.Sprintf("--%s-%d", identifier(box), i+1)
-		names[part] = n
-		defs = append(defs, decl{n, part})
-	}
-	for k := range g.rules {
-		for n := range g.rules[k].decls {
-			d := &g.rules[k].decls[n]
-			parts := splitList(d.value)
-			changed := false
-			for i, part := range parts {
-				if v, ok := names[part]; ok {
-					parts[i] = "var(" + v + ")"
-					changed = true
-				}
-			}
-			if changed {
-				d.value = strings.Join(parts, ",\n")
+	g.eachPart(func(d *decl, parts []string) {
+		changed := false
+		for i, part := range parts {
+			if v, ok := names[part]; ok {
+				parts[i], changed = "var("+v+")", true
 			}
 		}
-	}
+		if changed {
+			d.value = strings.Join(parts, ",\n")
+		}
+	})
 	first := &g.rules[0]
 	if first.pseudo != "" || len(first.media) > 0 {
 		g.rules = append([]rule{{decls: defs}}, g.rules...)
 		return
 	}
 	first.decls = append(defs, first.decls...)
+}
+
+// eachPart calls f with the items of the value of each declaration that has no fallback.
+func (g *group) eachPart(f func(d *decl, parts []string)) {
+	for k := range g.rules {
+		ds := g.rules[k].decls
+		for n := range ds {
+			if n == 0 || ds[n-1].name != ds[n].name {
+				f(&ds[n], splitList(ds[n].value))
+			}
+		}
+	}
+}
+
+// holds is what a value is called: what it is of the background.
+func holds(property, value string) string {
+	switch {
+	case strings.HasPrefix(value, "url("):
+		name := strings.Trim(strings.TrimSuffix(strings.TrimPrefix(value, "url("), ")"), `"`)
+		name = path.Base(name)
+		return identifier(strings.TrimSuffix(name, path.Ext(name)))
+	case strings.Contains(value, "gradient("):
+		return "gradient"
+	}
+	return strings.TrimPrefix(property, "background-")
 }
 
 // identifier makes a name that CSS takes of a box's name.

@@ -127,6 +127,94 @@ func TestFixedPicturesScrollOnTouchScreens(t *testing.T) {
 	}
 }
 
+// The canvas has its fixed picture on a fixed element there, at every size of its files and
+// wherever a block changes it; touch: chooses otherwise.
+func TestFixedCanvasOnTouchScreens(t *testing.T) {
+	text := "canvas:\n  layers: [{gradient: 'linear-gradient(red, blue)', size: 9px}, {image: a.jpg, size: cover, attachment: " +
+		"fixed%s}]\n  when: {(width < 600px): {layers: [{color: teal}]}}\n"
+	out := write(t, strings.Replace(text, "%s", "", 1))
+	at := strings.Index(out, "@media (hover: none) and (pointer: coarse)")
+	if at < 0 {
+		t.Fatal(out)
+	}
+	touch := out[at:]
+	for _, want := range []string{"body {\n    background-image: none;", "position: fixed;", "height: 100lvh;",
+		"body::before {\n    background-image: url(\"a.jpg\");", "body::after {\n    background-image: linear-gradient(",
+		"background-attachment: scroll;", "content: none;"} {
+		if !strings.Contains(touch, want) {
+			t.Errorf("%q is missing:\n%s", want, out)
+		}
+	}
+	if out := write(t, strings.Replace(text, "%s", ", touch: scroll", 1)); !strings.Contains(out,
+		"background-attachment: scroll, scroll") && !strings.Contains(out, "background-attachment: scroll;") ||
+		strings.Contains(out, "lvh") {
+		t.Error(out)
+	}
+	if out := write(t, strings.Replace(text, "%s", ", touch: none", 1)); strings.Contains(out, "hover") {
+		t.Error(out)
+	}
+}
+
+// A short page must not end the background: the root is as tall as the window.
+func TestTheCanvasFillsShortPages(t *testing.T) {
+	for plan, want := range map[string]string{
+		"canvas: {layers: [{gradient: 'linear-gradient(red, blue)'}]}\n": "html {\n  min-height: 100%;\n}",
+		"canvas: {min-height: 50vh, layers: [{image: a.jpg}]}\n":         "html {\n  min-height: 50vh;\n}",
+		"canvas: {layers: [{color: teal}]}\n":                            "",
+	} {
+		out := write(t, plan)
+		if want == "" && strings.Contains(out, "html") || !strings.Contains(out, want) {
+			t.Errorf("%s%s", plan, out)
+		}
+	}
+}
+
+// What the background depends on is written with it: padding where a layer lies in the content
+// box, the text colour where it is used, the font size where lengths are in it, importance.
+func TestWhatTheBackgroundNeedsIsWritten(t *testing.T) {
+	out := write(t, "boxes: [{name: b, height: 90px, css: 'padding: 3px 9px; color: red; font-size: 20px; background: "+
+		"linear-gradient(currentcolor, blue) 0 0 / 2em content-box !important'}]\n")
+	for _, want := range []string{"padding: 3px 9px;", "color: #ff0000;", "font-size: 20px;",
+		"background-image: linear-gradient(currentcolor, #0000ff) !important;", "background-size: 2em auto !important;"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("%q is missing:\n%s", want, out)
+		}
+	}
+	out = write(t, "boxes: [{name: b, height: 90px, css: 'padding: 3px; color: red; font-size: 20px; background: "+
+		"linear-gradient(red, blue)'}]\n")
+	if strings.Contains(out, "padding") || strings.Contains(out, "  color:") || strings.Contains(out, "font") {
+		t.Errorf("more is written than the background needs:\n%s", out)
+	}
+}
+
+// A when block that takes a border or radius away says so.
+func TestWhenBlocksTakeAway(t *testing.T) {
+	out := write(t, "boxes: [{name: b, height: 90px, css: 'border: 2px solid red; border-radius: 4px; background: "+
+		"teal', when: {(width < 600px): {css: 'border: none; border-radius: 0'}}}]\n")
+	block := out[strings.Index(out, "@media"):]
+	if !strings.Contains(block, "border: none;") || !strings.Contains(block, "border-radius: 0;") {
+		t.Error(out)
+	}
+}
+
+// A layer with filter and blend is an element that blends; what blends over it is one too.
+func TestFiltersBlend(t *testing.T) {
+	out := write(t, `boxes:
+  - name: b
+    height: 90px
+    layers:
+      - {gradient: 'linear-gradient(red, blue)', blend: screen}
+      - {image: a.jpg, filter: blur(2px), blend: multiply}
+      - color: teal
+`)
+	before := out[strings.Index(out, "::before"):strings.Index(out, "::after")]
+	after := out[strings.Index(out, "::after"):]
+	if !strings.Contains(before, "mix-blend-mode: multiply;") || !strings.Contains(after, "mix-blend-mode: screen;") ||
+		strings.Contains(out, "background-blend-mode") {
+		t.Error(out)
+	}
+}
+
 func TestFiltersGoToPseudoElements(t *testing.T) {
 	out := write(t, `boxes:
   - name: b
@@ -155,6 +243,33 @@ func TestFiltersGoToPseudoElements(t *testing.T) {
 	}
 	if _, err := CSS(p, nil, Options{}); err == nil || !strings.Contains(err.Error(), "p.yaml:5:") {
 		t.Errorf("three filtered layers: %v", err)
+	}
+}
+
+// Custom properties stand for what repeats, by a name that says what it is, and never where a
+// browser would lose a fallback by it.
+func TestPropertiesLoseNoFallback(t *testing.T) {
+	g := group{rules: []rule{
+		{decls: []decl{{"background-image", `url("pictures/dome-390-aabbccdd.jpg")`},
+			{"background-image", `image-set("pictures/dome-390.avif" type("image/avif"))`}}},
+		{media: []string{"(min-width: 9px)"}, decls: []decl{{"background-image", `url("pictures/dome-390-aabbccdd.jpg")`},
+			{"background-image", `image-set("pictures/dome-390.avif" type("image/avif"))`},
+			{"background-position", "calc(50% - 3.25px) calc(12% + 9px)"}}},
+		{media: []string{"(min-width: 19px)"}, decls: []decl{
+			{"background-position", "calc(50% - 3.25px) calc(12% + 9px), 0 0"},
+			{"background-image", "linear-gradient(to right, red, blue 40%), linear-gradient(to right, red, blue 40%)"}}},
+	}}
+	g.useProperties("the hero")
+	out := print("", []group{g}, form{})
+	for _, want := range []string{`--the-hero-dome-390-aabbccdd: url("pictures/dome-390-aabbccdd.jpg");`,
+		"background-image: var(--the-hero-dome-390-aabbccdd);", "--the-hero-position: calc(50% - 3.25px) calc(12% + 9px);",
+		"--the-hero-gradient: linear-gradient(to right, red, blue 40%);"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("%q is missing:\n%s", want, out)
+		}
+	}
+	if strings.Count(out, "image-set(") != 2 {
+		t.Errorf("a value with a fallback is a property:\n%s", out)
 	}
 }
 

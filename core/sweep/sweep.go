@@ -45,6 +45,7 @@ type Sweep struct {
 	Plan     *plan.Plan
 	Pages    *layout.Pages
 	Heights  []int
+	Touch    bool                  // the windows are of touch screens
 	Progress func(done, total int) // called after each part, from several goroutines; may be nil
 }
 
@@ -173,6 +174,7 @@ func Each[T any](ctx context.Context, s *Sweep, parts []Part, start func(Part) T
 func (s *Sweep) part(ctx context.Context, p Part, visit func(*Window) error) error {
 	room := s.Pages.Room()
 	var w Window
+	w.Touch = s.Touch
 	for d := p.Densities[0]; d <= p.Densities[1]; d++ {
 		lo, hi := p.Widths[0], p.Widths[1]
 		if d != Densest {
