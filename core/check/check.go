@@ -71,7 +71,7 @@ var Checks = []*Check{
 	seam, blurredTile, patchy, partTile, manyTiles,
 	banding, flat, muddy,
 	heavy, waste, wrongFormat, profile,
-	content, missing, staleAccept,
+	content, missing, notDrawn, staleAccept,
 }
 
 // Named finds a check; the error names the nearest.

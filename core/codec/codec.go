@@ -32,6 +32,7 @@ import (
 // Options for New. Only the modules that are used need to be given.
 type Options struct {
 	WebP, AOM, Dav1d []byte // gzipped modules
+	Resvg            []byte // draws SVG
 	CacheDir         string // compiled code is kept here; empty: not kept
 	MemoryMiB        int    // limit for one instance; default 512
 	Instances        int    // instances per module at work at once; default one per CPU
@@ -43,6 +44,7 @@ type Options struct {
 type Engine struct {
 	o                Options
 	webp, aom, dav1d *module
+	svg              *module
 }
 
 // New is cheap: a module is unpacked and compiled when it is first used.
@@ -59,12 +61,16 @@ func New(o Options) *Engine {
 	m := func(name string, gz []byte) *module {
 		return &module{name: name, gz: gz, o: &o, slots: make(chan struct{}, o.Instances)}
 	}
-	return &Engine{o, m("webp", o.WebP), m("aom", o.AOM), m("dav1d", o.Dav1d)}
+	e := &Engine{o, m("webp", o.WebP), m("aom", o.AOM), m("dav1d", o.Dav1d), m("svg", o.Resvg)}
+	drawing := o
+	drawing.Cancel, drawing.MemoryMiB = true, min(o.MemoryMiB, svgMemoryMiB) // an SVG may draw for ever
+	e.svg.o, e.svg.host, e.svg.plain = &drawing, jsHost, true
+	return e
 }
 
 // Close frees all compiled code. No call may be under way.
 func (e *Engine) Close(ctx context.Context) error {
-	return errors.Join(e.webp.close(ctx), e.aom.close(ctx), e.dav1d.close(ctx))
+	return errors.Join(e.webp.close(ctx), e.aom.close(ctx), e.dav1d.close(ctx), e.svg.close(ctx))
 }
 
 // A module has its own wazero runtime, so that it can be closed on its own.
@@ -72,7 +78,9 @@ type module struct {
 	name  string
 	gz    []byte
 	o     *Options
-	slots chan struct{} // taken while an instance is at work
+	slots chan struct{}                               // taken while an instance is at work
+	host  func(context.Context, wazero.Runtime) error // what it imports; nil: WASI
+	plain bool                                        // it has no constructors to run
 
 	mu       sync.Mutex
 	rt       wazero.Runtime
@@ -118,7 +126,12 @@ func (m *module) compile(ctx context.Context) error {
 	rt := wazero.NewRuntimeWithConfig(ctx, c)
 	// The modules import a few WASI functions (clock, stderr, exit). Give them the
 	// real ones; without file systems or arguments they reach nothing of the host.
-	if _, err = wasi_snapshot_preview1.Instantiate(ctx, rt); err == nil {
+	if m.host != nil {
+		err = m.host(ctx, rt)
+	} else {
+		_, err = wasi_snapshot_preview1.Instantiate(ctx, rt)
+	}
+	if err == nil {
 		// Two workers halve the time; more bring little.
 		m.compiled, err = rt.CompileModule(experimental.WithCompilationWorkers(ctx, 2), wasm)
 	}
@@ -193,8 +206,11 @@ func (m *module) get(ctx context.Context) (*instance, error) {
 	}
 	// An empty name allows many instances of one module. _initialize runs the C
 	// library's constructors.
-	mod, err := m.rt.InstantiateModule(ctx, m.compiled,
-		wazero.NewModuleConfig().WithName("").WithStartFunctions("_initialize"))
+	conf := wazero.NewModuleConfig().WithName("").WithStartFunctions("_initialize")
+	if m.plain {
+		conf = conf.WithStartFunctions()
+	}
+	mod, err := m.rt.InstantiateModule(ctx, m.compiled, conf)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", m.name, err)
 	}

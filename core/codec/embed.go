@@ -14,11 +14,13 @@ var (
 	aomModule []byte
 	//go:embed wasm/dav1d.wasm.gz
 	dav1dModule []byte
+	//go:embed wasm/resvg.wasm.gz
+	resvgModule []byte
 )
 
 // Version is part of the key of whatever is made with these modules: change it
 // with any of them, or with what is asked of them.
-const Version = "libwebp 1.5.0, libaom 3.12.1, dav1d 1.5.1"
+const Version = "libwebp 1.5.0, libaom 3.12.1, dav1d 1.5.1, resvg-wasm 2.6.2"
 
 // MemoryMiB is what one instance of a module may take. An AVIF encoder takes
 // about 40 bytes a px: this is enough for 24 megapixels.
@@ -44,7 +46,7 @@ func Shared() *Engine {
 	shared.Lock()
 	defer shared.Unlock()
 	if shared.engine == nil {
-		shared.engine = New(Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, CacheDir: shared.dir,
+		shared.engine = New(Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, Resvg: resvgModule, CacheDir: shared.dir,
 			MemoryMiB: MemoryMiB})
 	}
 	return shared.engine

@@ -2,18 +2,22 @@ package picture
 
 import (
 	"bytes"
+	"context"
 	"encoding/xml"
 	"errors"
 	"fmt"
 	"image"
+	"image/draw"
 	"io"
+	"math"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
-	"github.com/srwiley/oksvg"
-	"github.com/srwiley/rasterx"
-
+	"tourmaline/core/codec"
 	"tourmaline/core/source"
+	"tourmaline/core/work"
 )
 
 // Vector is what an SVG says of its own size. Width and Height are CSS px, 0
@@ -28,7 +32,13 @@ type Vector struct {
 	Stretch       bool       // preserveAspectRatio="none"
 	Align         string     // xMidYMid and so on
 	Slice         bool
-	inner         []byte // the whole document
+	// Undrawn are the parts of the drawing that are not drawn here, in words, such as "text".
+	Undrawn []string
+
+	inner   []byte // the whole document
+	root    [2]int // where the tag of the root element begins and ends in it
+	percent bool   // the drawing has lengths in per cent
+	pixels  bool   // it has filters that work on px as they are
 }
 
 func looksLikeSVG(data []byte) bool {
@@ -48,7 +58,8 @@ func readVector(data []byte) (*Vector, error) {
 	dec := xml.NewDecoder(bytes.NewReader(data))
 	dec.Strict = false
 	for {
-		t, err := dec.Token()
+		before := dec.InputOffset()
+		t, err := dec.RawToken()
 		if err == io.EOF {
 			return nil, errors.New("it has no svg element")
 		}
@@ -62,33 +73,12 @@ func readVector(data []byte) (*Vector, error) {
 		if start.Name.Local != "svg" {
 			return nil, fmt.Errorf("its first element is %q", start.Name.Local)
 		}
-		for _, a := range start.Attr {
-			switch a.Name.Local {
-			case "width":
-				v.Width = svgLength(a.Value)
-			case "height":
-				v.Height = svgLength(a.Value)
-			case "viewBox":
-				f := strings.FieldsFunc(a.Value, func(r rune) bool {
-					return r == ' ' || r == ',' || r == '\n' ||
-						r == '\t'
-				})
-				if len(f) == 4 {
-					for i := range f {
-						v.ViewBox[i], _ = strconv.ParseFloat(f[i], 64)
-					}
-				}
-			case "preserveAspectRatio":
-				f := strings.Fields(a.Value)
-				if len(f) > 0 && f[0] == "none" {
-					v.Stretch = true
-				} else if len(f) > 0 {
-					v.Align = f[0]
-				}
-				v.Slice = len(f) > 1 && f[1] == "slice"
-			}
-		}
+		v.root = [2]int{int(before), int(dec.InputOffset())}
+		v.takeRoot(start.Attr)
 		break
+	}
+	if err := v.look(dec); err != nil {
+		return nil, err
 	}
 	switch {
 	case v.Width > 0 && v.Height > 0:
@@ -102,11 +92,101 @@ func readVector(data []byte) (*Vector, error) {
 			v.Ratio = v.Width / v.Height
 		}
 	}
-	// The drawing must parse now, so that errors come with the plan.
-	if _, err := v.icon(); err != nil {
-		return nil, err
-	}
 	return v, nil
+}
+
+// takeRoot reads the attributes of the root element.
+func (v *Vector) takeRoot(attrs []xml.Attr) {
+	for _, a := range attrs {
+		switch a.Name.Local {
+		case "width":
+			v.Width = svgLength(a.Value)
+		case "height":
+			v.Height = svgLength(a.Value)
+		case "viewBox":
+			f := strings.FieldsFunc(a.Value, func(r rune) bool {
+				return r == ' ' || r == ',' || r == '\n' ||
+					r == '\t'
+			})
+			if len(f) == 4 {
+				for i := range f {
+					v.ViewBox[i], _ = strconv.ParseFloat(f[i], 64)
+				}
+			}
+		case "preserveAspectRatio":
+			f := strings.Fields(a.Value)
+			if len(f) > 0 && f[0] == "none" {
+				v.Stretch = true
+			} else if len(f) > 0 {
+				v.Align = f[0]
+			}
+			v.Slice = len(f) > 1 && f[1] == "slice"
+		}
+	}
+}
+
+// maxElements bounds what is drawn.
+const maxElements = 200_000
+
+var (
+	percents = regexp.MustCompile(`^\s*[-+.0-9eE]+%`)
+	ofPixels = regexp.MustCompile(`^fe(Turbulence|ConvolveMatrix|DiffuseLighting|SpecularLighting)$`)
+	animates = regexp.MustCompile(`^(animate|animateMotion|animateTransform|set)$`)
+	media    = regexp.MustCompile(`@(media|font-face|import|supports|keyframes)|var\(`)
+)
+
+// look reads the rest of the document, for what is not drawn here and for percentages.
+func (v *Vector) look(dec *xml.Decoder) error {
+	undrawn := func(what string) {
+		if !slices.Contains(v.Undrawn, what) {
+			v.Undrawn = append(v.Undrawn, what)
+		}
+	}
+	style, depth := false, 1
+	for n := 0; ; n++ {
+		t, err := dec.RawToken()
+		switch {
+		case err == io.EOF && depth > 0 && !bytes.HasSuffix(bytes.TrimSpace(v.inner[v.root[0]:v.root[1]]), []byte("/>")):
+			return errors.New("it ends before its root element does")
+		case err == io.EOF:
+			return nil
+		case err != nil:
+			return err
+		case n > maxElements:
+			return fmt.Errorf("it has more than %d parts", maxElements)
+		}
+		switch t := t.(type) {
+		case xml.StartElement:
+			depth++
+			style = t.Name.Local == "style"
+			switch name := t.Name.Local; {
+			case name == "text":
+				undrawn("text")
+			case name == "foreignObject":
+				undrawn("foreign content")
+			case ofPixels.MatchString(name):
+				v.pixels = true
+			case animates.MatchString(name):
+				undrawn("animation")
+			}
+			for _, a := range t.Attr {
+				outside := a.Name.Local == "href" && a.Value != "" && a.Value[0] != '#' && t.Name.Local != "a"
+				switch {
+				case outside && !strings.HasPrefix(a.Value, "data:image/"):
+					undrawn("what lies in other files")
+				case percents.MatchString(a.Value) && a.Name.Local != "offset" && !strings.HasSuffix(a.Name.Local, "opacity"):
+					v.percent = true
+				}
+			}
+		case xml.EndElement:
+			depth--
+			style = false
+		case xml.CharData:
+			if style && media.Match(t) {
+				undrawn("styles with @rules or variables")
+			}
+		}
+	}
 }
 
 // svgLength reads an absolute length; percentages and broken ones give 0.
@@ -139,15 +219,6 @@ func svgLength(s string) float64 {
 	return 0
 }
 
-func (v *Vector) icon() (icon *oksvg.SvgIcon, err error) {
-	defer func() {
-		if r := recover(); r != nil { // the parser indexes broken paths out of range
-			err = fmt.Errorf("it cannot be parsed: %v", r)
-		}
-	}()
-	return oksvg.ReadIconStream(bytes.NewReader(v.inner), oksvg.IgnoreErrorMode)
-}
-
 // View says which part of an SVG is drawn and how large: the whole drawing is
 // fitted into W x H px, stretched by KX and KY (which does not count for its
 // aspect ratio), and what is returned begins at X, Y of the result. NaturalW and
@@ -173,31 +244,9 @@ func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 	if img, ok := f.drawn[key]; ok {
 		return img, nil
 	}
-	icon, err := v.icon()
+	img, err := v.draw(w, h, &view)
 	if err != nil {
-		return nil, &source.SyntaxError{In: f.Name, Msg: err.Error()}
-	}
-	img := image.NewRGBA(image.Rect(0, 0, w, h))
-	box, stretch := v.ViewBox, v.Stretch
-	if box[2] <= 0 || box[3] <= 0 {
-		box, stretch = [4]float64{0, 0, view.NaturalW, view.NaturalH}, true
-	}
-	sx, sy := view.W/box[2], view.H/box[3]
-	var tx, ty float64
-	if !stretch {
-		s := min(sx, sy)
-		if v.Slice {
-			s = max(sx, sy)
-		}
-		tx = align(v.Align, "X", view.W-s*box[2])
-		ty = align(v.Align, "Y", view.H-s*box[3])
-		sx, sy = s, s
-	}
-	icon.Transform = rasterx.Identity.Translate(-view.X, -view.Y).Scale(view.KX, view.KY).Translate(tx, ty).Scale(sx,
-		sy).Translate(-box[0], -box[1])
-	scanner := rasterx.NewScannerGV(w, h, img, img.Bounds())
-	if err := drawIcon(icon, rasterx.NewDasher(w, h, scanner)); err != nil {
-		return nil, &source.SyntaxError{In: f.Name, Msg: err.Error()}
+		return nil, &source.SyntaxError{In: f.Name, Msg: "the SVG cannot be drawn: " + err.Error()}
 	}
 	if f.drawn == nil || len(f.drawn) >= 8 {
 		f.drawn = map[drawing]*image.RGBA{}
@@ -212,14 +261,137 @@ type drawing struct {
 	view View
 }
 
-func drawIcon(icon *oksvg.SvgIcon, d *rasterx.Dasher) (err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			err = fmt.Errorf("the SVG cannot be drawn: %v", r)
+// draw draws the document with a root of its own: one that shows just the part that is
+// asked for; or, where the drawing has percentages, which are of the root, the whole at its
+// size, of which the part is taken at the nearest px.
+func (v *Vector) draw(w, h int, view *View) (*image.RGBA, error) {
+	box, stretch := v.ViewBox, v.Stretch
+	if box[2] <= 0 || box[3] <= 0 {
+		box, stretch = [4]float64{0, 0, view.NaturalW, view.NaturalH}, true
+	}
+	ctx := context.Background()
+	k := v.finer(w, h)
+	if v.percent {
+		// Where the view box fills the drawing, the rounding to px does not move it.
+		stretch = stretch || math.Abs(view.W*box[3]/(view.H*box[2])-1) < 1e-3
+		return v.drawWhole(part{w, h, k, box, stretch}, view)
+	}
+	sx, sy := view.W/box[2], view.H/box[3]
+	var tx, ty float64
+	if !stretch {
+		s := min(sx, sy)
+		if v.Slice {
+			s = max(sx, sy)
 		}
-	}()
-	icon.Draw(d, 1)
-	return nil
+		tx = align(v.Align, "X", view.W-s*box[2])
+		ty = align(v.Align, "Y", view.H-s*box[3])
+		sx, sy = s, s
+	}
+	// User space that lands on the first and behind the last px.
+	user := func(px, k, t, s, from float64) float64 { return (px/k-t)/s + from }
+	x0, x1 := user(view.X, view.KX, tx, sx, box[0]), user(view.X+float64(w), view.KX, tx, sx, box[0])
+	y0, y1 := user(view.Y, view.KY, ty, sy, box[1]), user(view.Y+float64(h), view.KY, ty, sy, box[1])
+	img, err := codec.Shared().DrawSVG(ctx, v.withRoot(float64(k*w), float64(k*h), [4]float64{x0, y0, x1 - x0, y1 - y0},
+		"none"))
+	if err != nil {
+		return nil, err
+	}
+	return average(img, k), nil
+}
+
+// drawWhole draws all of a drawing whose lengths are per cent of its size.
+func (v *Vector) drawWhole(p part, view *View) (*image.RGBA, error) {
+	k := float64(p.finer)
+	ww, wh := max(int(math.Round(view.W*view.KX*k)), 1), max(int(math.Round(view.H*view.KY*k)), 1)
+	if int64(ww)*int64(wh) > MaxPixels {
+		return nil, fmt.Errorf("it has percentages, and would be drawn whole at %dx%d px", ww, wh)
+	}
+	all, err := codec.Shared().DrawSVG(context.Background(), v.withRoot(float64(ww), float64(wh), p.box, v.aspect(p.stretch)))
+	if err != nil {
+		return nil, err
+	}
+	img := image.NewRGBA(image.Rect(0, 0, p.w*p.finer, p.h*p.finer))
+	from := func(at float64, part, all int) int { // never beyond the end by rounding alone
+		n := int(math.Round(at * k))
+		if over := n + part - all; over > 0 && over <= p.finer {
+			n -= over
+		}
+		return n
+	}
+	draw.Draw(img, img.Rect, all, image.Pt(from(view.X, img.Rect.Dx(), ww), from(view.Y, img.Rect.Dy(), wh)), draw.Src)
+	return average(img, p.finer), nil
+}
+
+// part is w x h px of a drawing of a view box, drawn finer times larger.
+type part struct {
+	w, h, finer int
+	box         [4]float64
+	stretch     bool
+}
+
+// finer is how many times larger the drawing is made, to be averaged: edges are drawn with 4
+// steps a px, where browsers have exact coverage.
+func (v *Vector) finer(w, h int) int {
+	switch px := w * h; {
+	case v.pixels || px > 1<<21:
+		return 1
+	case px > 1<<19:
+		return 2
+	case px > 1<<17:
+		return 4
+	}
+	return 8
+}
+
+// average is a picture whose px are the means of k x k px.
+func average(img *image.RGBA, k int) *image.RGBA {
+	if k == 1 {
+		return img
+	}
+	out := image.NewRGBA(image.Rect(0, 0, img.Rect.Dx()/k, img.Rect.Dy()/k))
+	w, n := out.Rect.Dx(), uint32(k*k)
+	work.Rows(out.Rect.Dy(), w*k*k, func(r0, r1 int) {
+		for y := r0; y < r1; y++ {
+			for x := range w {
+				sum := [4]uint32{}
+				for v := range k {
+					row := img.Pix[(y*k+v)*img.Stride+4*x*k:][:4*k]
+					for i, p := range row {
+						sum[i&3] += uint32(p)
+					}
+				}
+				for c := range 4 {
+					out.Pix[y*out.Stride+4*x+c] = uint8((sum[c] + n/2) / n)
+				}
+			}
+		}
+	})
+	return out
+}
+
+// aspect is the preserveAspectRatio of the document.
+func (v *Vector) aspect(stretch bool) string {
+	switch {
+	case stretch:
+		return "none"
+	case v.Slice:
+		return v.Align + " slice"
+	}
+	return v.Align
+}
+
+var placing = regexp.MustCompile(`\s(?:width|height|viewBox|preserveAspectRatio|x|y)\s*=\s*(?:"[^"]*"|'[^']*')`)
+
+// withRoot is the document with another size, view box and fitting.
+func (v *Vector) withRoot(w, h float64, box [4]float64, aspect string) string {
+	tag := placing.ReplaceAll(v.inner[v.root[0]:v.root[1]], nil)
+	end := len(tag) - 1
+	if end > 0 && tag[end-1] == '/' {
+		end--
+	}
+	f := func(x float64) string { return strconv.FormatFloat(x, 'g', -1, 64) }
+	return fmt.Sprintf("%s%s width=%q height=%q viewBox=%q preserveAspectRatio=%q%s%s", v.inner[:v.root[0]], tag[:end],
+		f(w), f(h), f(box[0])+" "+f(box[1])+" "+f(box[2])+" "+f(box[3]), aspect, tag[end:], v.inner[v.root[1]:])
 }
 
 func align(how, axis string, free float64) float64 {

@@ -89,6 +89,9 @@ func Pictures() map[string][]byte {
 		return []byte(`<svg xmlns="http://www.w3.org/2000/svg" ` + attrs +
 			`><rect x="0" y="0" width="40" height="30" fill="#3a6"/><rect x="10" y="5" width="20" height="20" fill="#fc3"/><circle cx="20" cy="15" r="7" fill="#a2c"/></svg>`)
 	}
+	for name, data := range vectors() {
+		out[name] = data
+	}
 	out["sized.svg"] = svg(`width="40" height="30" viewBox="0 0 40 30"`)
 	out["wide.svg"] = svg(`width="60" viewBox="0 0 40 30"`)
 	out["tall.svg"] = svg(`height="60" viewBox="0 0 40 30"`)
@@ -138,15 +141,7 @@ func Cases() []Case {
 	}
 	for _, gr := range groups {
 		for i := range gr.n {
-			c := Case{ID: fmt.Sprintf("%s-%02d", gr.name, i), Group: gr.name, CSS: gr.make()}
-			w, h := 60+g.r.IntN(70), 40+g.r.IntN(50)
-			c.Width, c.Height = fmt.Sprintf("%dpx", w), fmt.Sprintf("%dpx", h)
-			c.Margin = fmt.Sprintf("%dpx 0 0 %dpx", g.r.IntN(15), g.r.IntN(15))
-			if g.r.IntN(3) == 0 { // fractional boxes at fractional places
-				c.Width, c.Height = fmt.Sprintf("%d.%dpx", w, g.r.IntN(99)), fmt.Sprintf("%d.%dpx", h, g.r.IntN(99))
-				c.Margin = fmt.Sprintf("%d.%dpx 0 0 %d.%dpx", g.r.IntN(15), g.r.IntN(99), g.r.IntN(15), g.r.IntN(99))
-			}
-			out = append(out, c)
+			out = append(out, g.box(Case{ID: fmt.Sprintf("%s-%02d", gr.name, i), Group: gr.name, CSS: gr.make()}))
 		}
 	}
 	// Mixed over the pages, so that each page has all groups and each group all densities.
@@ -158,7 +153,22 @@ func Cases() []Case {
 	return out
 }
 
-type caseMaker struct{ r *rand.Rand }
+// box gives a case a size and a place.
+func (g *caseMaker) box(c Case) Case {
+	w, h := 60+g.r.IntN(70), 40+g.r.IntN(50)
+	c.Width, c.Height = fmt.Sprintf("%dpx", w), fmt.Sprintf("%dpx", h)
+	c.Margin = fmt.Sprintf("%dpx 0 0 %dpx", g.r.IntN(15), g.r.IntN(15))
+	if g.r.IntN(3) == 0 { // fractional boxes at fractional places
+		c.Width, c.Height = fmt.Sprintf("%d.%dpx", w, g.r.IntN(99)), fmt.Sprintf("%d.%dpx", h, g.r.IntN(99))
+		c.Margin = fmt.Sprintf("%d.%dpx 0 0 %d.%dpx", g.r.IntN(15), g.r.IntN(99), g.r.IntN(15), g.r.IntN(99))
+	}
+	return c
+}
+
+type caseMaker struct {
+	r       *rand.Rand
+	vectors int
+}
 
 func (g *caseMaker) pick(list ...string) string { return list[g.r.IntN(len(list))] }
 
