@@ -5,6 +5,8 @@ import (
 	"path/filepath"
 	"strings"
 
+	"github.com/jedib0t/go-pretty/v6/text"
+
 	"tourmaline/core/check"
 	"tourmaline/core/finding"
 	"tourmaline/core/plan"
@@ -187,7 +189,7 @@ func (c *Check) Text(p *Printer) {
 	}
 	p.printf("%s\n", c.Summary.text(len(c.Accepted)))
 	if s := c.Summary.growth(); s != "" {
-		p.item(0, "", s)
+		p.printf("%s\n", text.WrapSoft(s, lineWidth))
 	}
 }
 

@@ -85,7 +85,7 @@ func (m *facts) measure() {
 	m.HasAlpha = picture.HasAlpha(img)
 	m.Edges = picture.Edges(img)
 	m.SeamX, m.SeamY = texture.SeamX(img), texture.SeamY(img)
-	if max(f.Width, f.Height) <= measured {
+	if max(f.Width, f.Height) <= measured && m.Surface(img) {
 		m.Patch = texture.FindPatch(img)
 	}
 }

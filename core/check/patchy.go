@@ -9,7 +9,8 @@ import (
 var patchy = &Check{
 	Name: "patchy", Group: Texture, Level: finding.Note,
 	Line: "a patch of the texture stands out, and comes again with every tile",
-	Long: `The eye finds a light or dark spot that comes again in rows. The tile is divided in 12 x 12
+	Long: `The eye finds a light or dark spot that comes again in rows. Motifs, flat art, tiles with
+clear parts and tiles below 48 px are left alone: they are so on purpose. The tile is divided in 12 x 12
 parts; fires where one part's lightness is more than 16 levels from the tile's mean and
 four times as far as half of the parts are, in no more than 15% of the tile, and the tile
 repeats at least three times across.`,

@@ -3,6 +3,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -74,7 +75,7 @@ func (n node) keys(known handlers) error {
 				Hint: source.DidYouMean(p.key, names)}
 		}
 		if p.val.Kind() == doc.Null {
-			return &source.SyntaxError{Span: p.at, In: p.key, Msg: "the key has no value"}
+			return &source.SyntaxError{Span: p.at, In: p.key, Msg: "the key has no value", Hint: lostBehind(p.at)}
 		}
 		if err := h(p.val); err != nil {
 			return err
@@ -142,6 +143,28 @@ func (n node) cutByComment(err error) error {
 		syn.Hint = "inside { } and [ ] YAML ends a value at the comma: put it in quotes"
 	}
 	return err
+}
+
+var hexComment = regexp.MustCompile(`^#[0-9a-fA-F]{3,8}\s*$`)
+
+// lostBehind is a hint where a hex colour behind a key was taken for a comment.
+func lostBehind(key source.Span) string {
+	rest, _, _ := strings.Cut(key.File.Text[key.To:], "\n")
+	if i := strings.Index(rest, " #"); i >= 0 && hexComment.MatchString(rest[i+1:]) {
+		return fmt.Sprintf("YAML takes # after a space for a comment: write %q, in quotes", strings.TrimSpace(rest[i+1:]))
+	}
+	return ""
+}
+
+// lostColour is an error where YAML has taken a hex colour behind the value for a comment.
+func (n node) lostColour() error {
+	c := strings.TrimSpace(n.Comment())
+	if n.quoted() || !hexComment.MatchString(c) {
+		return nil
+	}
+	text, _ := n.Text()
+	return &source.SyntaxError{Span: n.Span, In: n.Key, Msg: fmt.Sprintf("YAML takes %s for a comment", c),
+		Hint: fmt.Sprintf("put the value in quotes: %q", text+" "+c)}
 }
 
 func (n node) quoted() bool {

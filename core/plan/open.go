@@ -87,9 +87,12 @@ type shift struct {
 	at    source.Span
 }
 
-// openColor reads auto (the colour behind a picture) or auto scrim, which may name
-// a colour; what is settled may be a gradient.
+// openColor reads auto (what goes on behind a picture), auto flat (one colour of it) or auto
+// scrim, which may name a colour; what is settled may be a gradient.
 func (l *Layer) openColor(n node, text string) error {
+	if err := n.lostColour(); err != nil {
+		return err
+	}
 	kind := OpenColor
 	if strings.HasPrefix(text, "auto scrim") {
 		kind = OpenScrim
@@ -99,10 +102,10 @@ func (l *Layer) openColor(n node, text string) error {
 	if kind == OpenScrim {
 		rest = strings.TrimSpace(strings.TrimPrefix(rest, "scrim"))
 	}
-	if rest != "" && kind == OpenColor {
-		return n.fail("auto, auto scrim, or a colour")
+	if rest != "" && kind == OpenColor && rest != "flat" {
+		return n.fail("auto, auto flat, auto scrim, or a colour")
 	}
-	if rest != "" {
+	if rest != "" && kind == OpenScrim {
 		if _, err := behind(n, rest, parseColor); err != nil {
 			return err
 		}

@@ -81,8 +81,9 @@ func TestOpenErrors(t *testing.T) {
 		{`{image: a.jpg, position: "auto = (width < 3px) 1% 1%"}`, "a position, then ranges such as"},
 		{"{gradient: linear-gradient(red, blue)}", "inside { } and [ ] YAML ends a value at the comma"},
 		{"{gradient: auto linear-gradient(red, blue)}", "inside { } and [ ] YAML ends a value at the comma"},
-		{"{color: auto blue}", "auto, auto scrim, or a colour"},
+		{"{color: auto blue}", "auto, auto flat, auto scrim, or a colour"},
 		{"{color: auto scrim bleu}", `"bleu" is not`},
+		{"{color: auto flat flat}", "auto, auto flat, auto scrim, or a colour"},
 		{"{texture: a.png, size: near 3em}", "near and a width in px"},
 	} {
 		_, err := Parse("p.yaml",
@@ -177,5 +178,20 @@ func TestLayerIdentity(t *testing.T) {
 	}
 	if l := p.Layer(LayerID{1, 0, 2}); l == nil || l.CSS.Image.URL != "a.jpg" {
 		t.Errorf("found %v", l)
+	}
+}
+
+// A hex colour behind a space is a comment in YAML: it is found, and said.
+func TestColoursThatYAMLTakesForComments(t *testing.T) {
+	for _, c := range []struct{ line, want string }{
+		{"color: auto scrim #0b1220", `p.yaml:6:16: color: YAML takes #0b1220 for a comment; put the value in quotes: "auto scrim #0b1220"`},
+		{"color: #ff0000", `p.yaml:6:9: color: the key has no value; YAML takes # after a space for a comment: write "#ff0000", in quotes`},
+		{"color: red # as the roof", ""},
+		{"color: '#ff0000' # red", ""},
+	} {
+		_, err := Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - name: b\n    height: 10px\n    layers:\n      - "+c.line+"\n"))
+		if c.want == "" && err != nil || c.want != "" && (err == nil || err.Error() != c.want) {
+			t.Errorf("%s: %v, want %s", c.line, err, c.want)
+		}
 	}
 }

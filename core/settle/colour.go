@@ -23,13 +23,17 @@ var sideNames = [4]string{"the top", "the right", "the bottom", "the left"}
 
 func (b *behind) edge(k int) [3]uint8 { return [3]uint8{b.edges[k].R, b.edges[k].G, b.edges[k].B} }
 
-// continuing takes the mean of a picture's edges, by length and opacity in linear light, or
-// two colours; it is false where all edges are clear.
-func continuing(img *image.RGBA) (*behind, bool) {
+// continuing takes the mean of the picture's edges that are seen, by length and opacity in
+// linear light, or two colours where a gradient along the picture goes on; it is false where
+// all edges are clear.
+func continuing(img *image.RGBA, v *seenEdges) (*behind, bool) {
 	b := &behind{edges: picture.Edges(img)}
 	var sum [3]float64
 	weight := 0.0
 	for k, e := range b.edges {
+		if v.any() && !v.bare[k] {
+			continue
+		}
 		n := float64(img.Rect.Dx())
 		if k%2 == 1 {
 			n = float64(img.Rect.Dy())
@@ -46,10 +50,10 @@ func continuing(img *image.RGBA) (*behind, bool) {
 	b.ends = [][3]uint8{{picture.FromLinear(sum[0] / weight), picture.FromLinear(sum[1] / weight),
 		picture.FromLinear(sum[2] / weight)}}
 	for _, pair := range []struct {
-		a, b int
-		to   string
-	}{{0, 2, "bottom"}, {3, 1, "right"}} {
-		if b.edges[pair.a].Share < 0.9 || b.edges[pair.b].Share < 0.9 {
+		a, b, axis int
+		to         string
+	}{{0, 2, 1, "bottom"}, {3, 1, 0, "right"}} {
+		if b.edges[pair.a].Share < 0.9 || b.edges[pair.b].Share < 0.9 || !v.spans[pair.axis] {
 			continue
 		}
 		if d := levels(b.edge(pair.a), b.edge(pair.b)); d > visibleStep &&
@@ -68,26 +72,6 @@ func (b *behind) value() string {
 	return fmt.Sprintf("linear-gradient(to %s, %s, %s)", b.to, rgbText(b.ends[0], 100), rgbText(b.ends[1], 100))
 }
 
-// step is the largest step in levels from an edge of the picture to the colour, which is
-// seen where the picture ends in the box, and which edge has it.
-func (b *behind) step() (diff, at int) {
-	for k, e := range b.edges {
-		d := levels(b.edge(k), b.ends[0])
-		if len(b.ends) == 2 {
-			switch { // along the gradient it meets its own end, across it the nearer one
-			case b.to == "bottom" && k == 2, b.to == "right" && k == 1:
-				d = levels(b.edge(k), b.ends[1])
-			case b.to == "bottom" && k%2 == 1, b.to == "right" && k%2 == 0:
-				d = min(d, levels(b.edge(k), b.ends[1]), levels(b.edge(k), mix(b.ends[0], b.ends[1], 50)))
-			}
-		}
-		if e.Share > 0.5 && d > diff {
-			diff, at = d, k
-		}
-	}
-	return diff, at
-}
-
 // mixed are the ends moved towards a colour.
 func (b *behind) mixed(towards [3]uint8, percent int) [][3]uint8 {
 	var out [][3]uint8
@@ -97,15 +81,17 @@ func (b *behind) mixed(towards [3]uint8, percent int) [][3]uint8 {
 	return out
 }
 
-// solveColor settles color: auto, the colour behind a picture: the mean of its
-// edges, moved as far as text on it needs while the picture loads.
+// solveColor settles color: auto, the colour behind a picture: what goes on where its edges
+// end, moved as far as text on it needs while the picture loads; or auto flat, one colour.
 func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 	c := s.choice(o)
 	var f *picture.File
+	var over plan.LayerID
 	layers, at := s.list(o)
 	for i := at - 1; i >= 0 && f == nil; i-- {
 		if img, _ := layers[i].CSS.Image.Pick(1); img.IsURL {
 			f, _ = s.store.File(img.URL)
+			over = plan.LayerID{Box: o.Layer.Box, Rule: o.Layer.Rule, N: i + 1}
 		}
 	}
 	if f == nil || f.Vector != nil {
@@ -115,24 +101,63 @@ func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 	if err != nil {
 		return c, err
 	}
-	b, ok := continuing(img)
+	seen, err := s.seenEdges(over)
+	if err != nil {
+		return c, err
+	}
+	if o.Wish == "auto flat" {
+		seen.spans = [2]bool{}
+	}
+	b, ok := continuing(img, seen)
 	if !ok {
 		return c.fail("the picture's edges are clear: write a colour"), nil
 	}
 	moved := s.letRead(&c, b, s.box(o).ID)
 	c.Value = b.value()
-	diff, edge := b.step()
-	c.Why = append(c.Why,
-		fmt.Sprintf("it continues the edges of %s: %s edge is %d levels from it, the others are nearer", f.Name,
-			sideNames[edge], diff))
-	if diff > visibleStep {
-		c.Why = append(c.Why, "where the box is bare that edge of the picture will be seen")
+	c.Why = append(c.Why, fmt.Sprintf("it continues the edges of %s", f.Name))
+	t, err := s.with(o, c.Value)
+	if err != nil {
+		return c, err
+	}
+	if err := t.tellStep(&c, over, seen); err != nil {
+		return c, err
 	}
 	if moved > 0 {
 		c.Why = append(c.Why, fmt.Sprintf("moved by %d%% so that the text can be read before the picture is there",
 			moved))
 	}
 	return c, nil
+}
+
+// tellStep says how large the step is that is seen where the picture ends in the box, at the
+// window where it is largest.
+func (s *solver) tellStep(c *Choice, over plan.LayerID, seen *seenEdges) error {
+	if !seen.any() {
+		c.Why = append(c.Why, "the picture fills the box at every width: it is seen only while that loads")
+		return nil
+	}
+	worst, edge, at := 0.0, 0, plan.Viewport{}
+	for _, v := range seen.windows {
+		for k := range sideNames {
+			step, err := s.stepAt(over, v, k)
+			if err != nil {
+				return err
+			}
+			if step > worst {
+				worst, edge, at = step, k, v
+			}
+		}
+	}
+	if worst == 0 {
+		return nil
+	}
+	c.Why = append(c.Why, fmt.Sprintf("where the picture ends in the box the step is %.0f levels at most, at %s edge at %s",
+		worst, sideNames[edge], at))
+	if worst > visibleStep {
+		c.Why = append(c.Why, "that is seen: no one colour goes on there; size: cover, or a picture whose edges are plain, "+
+			"would hide it")
+	}
+	return nil
 }
 
 // letRead moves the colours towards black or white as far as the box's text needs, and

@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"cmp"
 	"fmt"
 	"image"
 	"math"
@@ -113,8 +114,9 @@ func (s *solver) confirm(o plan.OpenValue, v veil, alpha int) (int, error) {
 	return alpha, nil
 }
 
-// change is what a scrim does to the picture outside the text: the mean difference
-// in levels over the named viewports, weighted by their shares.
+// change is what people see a scrim do to the whole box, in points: how much of its structure
+// is lost (100: all) and how far its colours move (100: from black to white), over the named
+// viewports, weighted by their shares.
 func (s *solver) change(o plan.OpenValue, value string) float64 {
 	t, err := s.with(o, value)
 	if err != nil {
@@ -123,16 +125,13 @@ func (s *solver) change(o plan.OpenValue, value string) float64 {
 	total, weight := 0.0, 0.0
 	for _, v := range s.plan.Named {
 		v.Density = 1
-		a, areas := s.paintSmall(s.box(o).ID, v)
-		b, _ := t.paintSmall(s.box(o).ID, v)
+		a := s.paintSmall(s.box(o).ID, v)
+		b := t.paintSmall(s.box(o).ID, v)
 		if a == nil || b == nil {
 			continue
 		}
-		diff, ok := differenceOutside(a, b, areas)
 		w := max(v.Share, 0.01)
-		if ok {
-			total, weight = total+w*diff, weight+w
-		}
+		total, weight = total+w*veiled(a, b), weight+w
 	}
 	if weight == 0 {
 		return 0
@@ -140,44 +139,77 @@ func (s *solver) change(o plan.OpenValue, value string) float64 {
 	return total / weight
 }
 
-// differenceOutside is the mean difference of two pictures in levels outside some areas; it is
-// false where these cover all.
-func differenceOutside(a, b *image.RGBA, areas []image.Rectangle) (float64, bool) {
-	sum, n := 0.0, 0
-	for y := range a.Rect.Dy() {
-		for x := range a.Rect.Dx() {
-			if slices.ContainsFunc(areas, func(r image.Rectangle) bool { return image.Pt(x, y).In(r) }) {
-				continue
-			}
-			p, q := a.Pix[a.PixOffset(x, y):], b.Pix[b.PixOffset(x, y):]
-			for c := range 3 {
-				sum += math.Abs(float64(p[c]) - float64(q[c]))
-			}
-			n += 3
+// veiled is how much the second picture, of the same size, has lost of the first: see change.
+// Colours are compared in Oklab, where distances are about as people see them; structure is the
+// spread of colours in windows of 8 x 8 px.
+func veiled(a, b *image.RGBA) float64 {
+	const side = 8
+	la, lb := inOklab(a), inOklab(b)
+	w, h := a.Rect.Dx(), a.Rect.Dy()
+	moved, had, has := 0.0, 0.0, 0.0
+	for i := range la {
+		moved += apart(la[i], lb[i])
+	}
+	for y := 0; y < h; y += side {
+		for x := 0; x < w; x += side {
+			r := image.Rect(x, y, min(x+side, w), min(y+side, h))
+			had += spreadOf(la, w, r)
+			has += spreadOf(lb, w, r)
 		}
 	}
-	return sum / float64(max(n, 1)), n > 0
+	lost := 0.0
+	if had > 1e-6*float64(len(la)) {
+		lost = max(1-has/had, 0)
+	}
+	return 100 * (lost + moved/float64(max(len(la), 1)))
 }
 
-// paintSmall paints a box small, and tells where its texts lie in it.
-func (s *solver) paintSmall(box plan.BoxID, v plan.Viewport) (*image.RGBA, []image.Rectangle) {
+func inOklab(img *image.RGBA) [][3]float64 {
+	out := make([][3]float64, 0, len(img.Pix)/4)
+	for i := 0; i+4 <= len(img.Pix); i += 4 {
+		c := css.FromRGB8(img.Pix[i], img.Pix[i+1], img.Pix[i+2])
+		out = append(out, c.In(css.Oklab, css.RGBA{}).C)
+	}
+	return out
+}
+
+func apart(p, q [3]float64) float64 {
+	return math.Sqrt((p[0]-q[0])*(p[0]-q[0]) + (p[1]-q[1])*(p[1]-q[1]) + (p[2]-q[2])*(p[2]-q[2]))
+}
+
+// spreadOf is the mean distance of the px of a window from their mean, times their number.
+func spreadOf(px [][3]float64, w int, r image.Rectangle) float64 {
+	var mean [3]float64
+	n := float64(r.Dx() * r.Dy())
+	each := func(f func(p [3]float64)) {
+		for y := r.Min.Y; y < r.Max.Y; y++ {
+			for x := r.Min.X; x < r.Max.X; x++ {
+				f(px[y*w+x])
+			}
+		}
+	}
+	each(func(p [3]float64) {
+		for c := range mean {
+			mean[c] += p[c] / n
+		}
+	})
+	sum := 0.0
+	each(func(p [3]float64) { sum += apart(p, mean) })
+	return sum
+}
+
+// paintSmall paints a box small; nil where it has no size.
+func (s *solver) paintSmall(box plan.BoxID, v plan.Viewport) *image.RGBA {
 	pg := s.sweep.Pages.At(v, layout.Exact)
 	f := pg.Frame(box)
 	if f.Border.W <= 0 || f.Border.H <= 0 {
-		return nil, nil
+		return nil
 	}
-	k := paint.SmallScale(f)
-	img, err := paint.Box(pg, f, s.store, paint.Options{Scale: k})
+	img, err := paint.Box(pg, f, s.store, paint.Options{Scale: paint.SmallScale(f)})
 	if err != nil {
-		return nil, nil
+		return nil
 	}
-	var areas []image.Rectangle
-	for i := range f.Values.Text {
-		t := f.TextRect(&f.Values.Text[i])
-		areas = append(areas, image.Rect(int((t.X-f.Border.X)*k), int((t.Y-f.Border.Y)*k),
-			int(math.Ceil((t.Right()-f.Border.X)*k)), int(math.Ceil((t.Bottom()-f.Border.Y)*k))))
-	}
-	return img, areas
+	return img
 }
 
 // pictureBelow is the first picture under a layer.
@@ -195,43 +227,58 @@ func (s *solver) pictureBelow(o plan.OpenValue) *picture.File {
 
 // colour is one that a scrim may have.
 type colour struct {
-	name string
-	rgb  [3]uint8
+	name  string
+	rgb   [3]uint8
+	plain bool // black or white
 }
 
-// colours are those that are tried: black, white, the picture's own, and the one that the
-// designer names.
-func (s *solver) colours(o plan.OpenValue) []colour {
-	out := []colour{{"black", [3]uint8{}}, {"white", [3]uint8{255, 255, 255}}}
+// colours are those that are tried: the one that the designer names, else black, white and
+// the picture's own.
+func (s *solver) colours(o plan.OpenValue) (out []colour, named bool) {
+	if name := strings.TrimSpace(strings.TrimPrefix(o.Wish, "auto scrim")); name != "" {
+		if col, err := css.ParseColor("color", name); err == nil {
+			p := paint.Solid8(col.Resolve(css.RGBA{A: 1}))
+			return []colour{{name: name, rgb: [3]uint8{p[0], p[1], p[2]}, plain: true}}, true
+		}
+	}
+	out = append(out, black, white)
 	if f := s.pictureBelow(o); f != nil {
 		if img, err := f.Pixels(); err == nil {
 			if m := picture.MainColours(img, 1); len(m) > 0 {
-				out = append(out, colour{"the picture's own main colour", [3]uint8{m[0].R, m[0].G, m[0].B}})
+				out = append(out, colour{name: "the picture's own main colour", rgb: [3]uint8{m[0].R, m[0].G, m[0].B}})
 			}
 		}
 	}
-	if named := strings.TrimSpace(strings.TrimPrefix(o.Wish, "auto scrim")); named != "" {
-		if col, err := css.ParseColor("color", named); err == nil {
-			p := paint.Solid8(col.Resolve(css.RGBA{A: 1}))
-			out = append(out, colour{"the colour you name", [3]uint8{p[0], p[1], p[2]}})
-		}
-	}
-	return out
+	return out, false
 }
+
+var (
+	black = colour{"black", [3]uint8{}, true}
+	white = colour{"white", [3]uint8{255, 255, 255}, true}
+)
 
 // scrim is one that makes the text readable.
 type scrim struct {
 	veil   veil
 	alpha  int
 	change float64
+	plain  bool
 }
 
-// scrims are the weakest ones of each colour, all over the box or only where the text lies,
-// from the one that changes the picture least. Colours that cannot do it are told.
-func (s *solver) scrims(c *Choice, o plan.OpenValue, comb []window) ([]scrim, error) {
+// tooStrong is from which strength on a scrim leaves hardly anything of the picture, per cent.
+const tooStrong = 75
+
+// near is how much more of the picture black, white or a named colour may take away than
+// another colour, and still be preferred: so little is not seen, and tints are.
+const near = 1.05
+
+// scrims are the weakest ones of some colours, all over the box or only where the text lies,
+// the one first that takes least of the picture away; those that are too strong stand last.
+// Colours that cannot do it are told.
+func (s *solver) scrims(c *Choice, o plan.OpenValue, comb []window, colours []colour) ([]scrim, error) {
 	var good []scrim
 	side, reach, oneSide := s.sides(s.box(o).ID, comb)
-	for _, col := range s.colours(o) {
+	for _, col := range colours {
 		v := flatVeil(col.name, col.rgb)
 		a, ok, err := s.solveAlpha(o, v, comb)
 		if err != nil {
@@ -241,21 +288,28 @@ func (s *solver) scrims(c *Choice, o plan.OpenValue, comb []window) ([]scrim, er
 			c.Why = append(c.Why, fmt.Sprintf("%s cannot do it at any strength", col.name))
 			continue
 		}
-		good = append(good, scrim{v, a, s.change(o, v.write(a))})
+		good = append(good, scrim{v, a, s.change(o, v.write(a)), col.plain})
 		if !oneSide {
 			continue
 		}
 		g := sideVeil(col.name+", only where the text lies", side, reach, col.rgb)
 		if a, ok, err := s.solveAlpha(o, g, comb); err == nil && ok {
-			good = append(good, scrim{g, a, s.change(o, g.write(a))})
+			good = append(good, scrim{g, a, s.change(o, g.write(a)), col.plain})
 		}
 	}
+	rank := func(x scrim) float64 {
+		r := x.change
+		if !x.plain {
+			r *= near
+		}
+		if x.alpha > tooStrong {
+			r += 1000
+		}
+		return r
+	}
 	slices.SortStableFunc(good, func(a, b scrim) int {
-		switch {
-		case a.change < b.change-0.01:
-			return -1
-		case b.change < a.change-0.01:
-			return 1
+		if d := rank(a) - rank(b); math.Abs(d) > 0.01 {
+			return cmp.Compare(d, 0)
 		}
 		return 0
 	})
@@ -286,9 +340,13 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 		return c, nil
 	}
 	c.Before = fmt.Sprintf("contrast %.2f at worst", before.has)
-	good, err := s.scrims(&c, o, comb)
+	colours, named := s.colours(o)
+	good, err := s.scrims(&c, o, comb, colours)
 	if err != nil {
 		return c, err
+	}
+	if len(good) == 0 && named {
+		return s.notThatColour(c, o, comb)
 	}
 	if len(good) == 0 {
 		c = c.fail(fmt.Sprintf("no scrim reaches %g with this text: choose a text colour that is nearer to black "+
@@ -301,6 +359,32 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 		return c, nil
 	}
 	return s.takeScrim(c, o, good, comb)
+}
+
+// notThatColour says that the colour that the designer names cannot do it, and which could.
+func (s *solver) notThatColour(c Choice, o plan.OpenValue, comb []window) (Choice, error) {
+	others, err := s.scrims(&Choice{}, o, comb, []colour{black, white})
+	if err != nil {
+		return c, err
+	}
+	c = c.fail("the colour that you name has too little contrast with this text: name another, or leave it out")
+	for _, g := range others {
+		c.Remedies = append(c.Remedies, fmt.Sprintf("%s would take %d%%", g.veil.name, g.alpha))
+	}
+	c.After = c.Before
+	return c, nil
+}
+
+// instead is what to do rather than to hide a picture under a strong scrim.
+func (s *solver) instead(c *Choice, o plan.OpenValue, comb []window) {
+	var out []string
+	if other := s.otherInk(o, comb); other != "" {
+		out = append(out, "another text colour: "+other)
+	}
+	out = append(out, "move the text to a calmer part of the picture, or make its area smaller",
+		"choose a picture that is calmer, or all dark or all light, where the text lies")
+	c.Why = append(append([]string{fmt.Sprintf("nothing at %d%% or less is enough, and more hides the picture; rather try: %s",
+		tooStrong, out[0])}, out[1:]...), c.Why...)
 }
 
 // takeScrim settles the first of the scrims, at the strength that every width needs.
@@ -318,12 +402,14 @@ func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []wind
 	at, after := t.worstWindow(box, comb)
 	c.After = fmt.Sprintf("%.2f (needed %g)", after.has, after.needs)
 	c.Why = append(c.Why,
-		fmt.Sprintf("%s at %d%% is the weakest: it changes the rest of the box by %.1f levels; the worst window is "+
-			"%dx%d", win.veil.name, win.alpha, s.change(o, c.Value), at.w, at.h))
+		fmt.Sprintf("%s at %d%% takes least of the picture away (%.0f points of structure and colour); the worst "+
+			"window is %dx%d", win.veil.name, win.alpha, s.change(o, c.Value), at.w, at.h))
 	for _, g := range good[1:] {
-		c.Why = append(c.Why, fmt.Sprintf("%s takes %d%% and changes it by %.1f", g.veil.name, g.alpha, g.change))
+		c.Why = append(c.Why, fmt.Sprintf("%s would need %d%% and take %.0f points", g.veil.name, g.alpha, g.change))
 	}
-	if other := s.otherInk(o, comb); other != "" {
+	if win.alpha > tooStrong {
+		s.instead(&c, o, comb)
+	} else if other := s.otherInk(o, comb); other != "" {
 		c.Why = append(c.Why, other)
 	}
 	if t.unreadable(box) {
@@ -340,8 +426,8 @@ func (s *solver) otherInk(o plan.OpenValue, comb []window) string {
 		name  string
 		ink   css.Color
 		under veil
-	}{{"white", css.FromRGB8(255, 255, 255), flatVeil("black", [3]uint8{})},
-		{"black", css.FromRGB8(0, 0, 0), flatVeil("white", [3]uint8{255, 255, 255})}} {
+	}{{"white", css.FromRGB8(255, 255, 255), flatVeil(black.name, black.rgb)},
+		{"black", css.FromRGB8(0, 0, 0), flatVeil(white.name, white.rgb)}} {
 		t := s.on(s.plan.TryInk(x.ink))
 		if a, ok, err := t.solveAlpha(o, x.under, comb); err == nil && ok {
 			parts = append(parts, fmt.Sprintf("%s text would take %s at %d%%", x.name, x.under.name, a))

@@ -56,6 +56,10 @@ func pictures(t testing.TB) *picture.Store {
 		return color.RGBA{uint8(20 + 100*y), 30, uint8(90 - 60*y),
 			255}
 	})
+	save("water.png", 120, 80, func(x, y float64) color.RGBA { // olive, with waves over all of it
+		v := math.Sin(x*70+3*math.Sin(y*20)) * 45
+		return color.RGBA{uint8(118 + v), uint8(122 + v), uint8(80 + v*0.7), 255}
+	})
 	save("motif.png", 40, 40, func(x, y float64) color.RGBA {
 		if math.Hypot(x-0.5, y-0.5) < 0.3 {
 			return color.RGBA{90, 20, 20, 255}

@@ -4,9 +4,12 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"tourmaline/core/finding"
 	"tourmaline/core/fit"
 	"tourmaline/core/picture"
+	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/sweep"
 	"tourmaline/core/texture"
 )
 
@@ -44,8 +47,8 @@ func (s *solver) solveSize(o plan.OpenValue) Choice {
 }
 
 // solveRepeat settles repeat: auto. A motif with clear edges is kept whole and parted
-// (space), a tile whose edges meet is cut where the box ends (repeat), and one whose
-// edges do not meet is at least never cut (round).
+// (space), a tile whose edges meet is cut where the box ends (repeat), and so is one whose
+// edges do not meet, unless round keeps it whole and hardly changes its size at any width.
 func (s *solver) solveRepeat(o plan.OpenValue) (Choice, error) {
 	c := s.choice(o)
 	img, _ := s.layer(o).CSS.Image.Pick(1)
@@ -68,21 +71,62 @@ func (s *solver) solveRepeat(o plan.OpenValue) (Choice, error) {
 		return c, err
 	}
 	edges := picture.Edges(pixels)
-	one := func(seam texture.Seam, clear bool) (string, string) {
+	much, err := s.rounded(o)
+	if err != nil {
+		return c, err
+	}
+	one := func(seam texture.Seam, clear bool, change float64) (string, string) {
+		differ := fmt.Sprintf("its edges differ by %.0f levels, and the seam shows", max(seam.Edge, seam.BandEdge))
 		switch {
 		case clear:
 			return "space", "its edges are clear: the motif is kept whole"
+		case seam.Shows() && change <= mostRounded:
+			return "round", fmt.Sprintf("%s; no tile is cut, and none changes its size by more than %s", differ,
+				finding.Percent(change))
 		case seam.Shows():
-			return "round", fmt.Sprintf("its edges differ by %.0f levels: a seam shows, but no tile is cut", seam.Edge)
+			return "repeat", fmt.Sprintf("%s: use a tile whose edges meet (round would change its size by up to %s)",
+				differ, finding.Percent(change))
 		}
 		return "repeat", "its edges meet: where the box cuts it nothing shows"
 	}
-	x, whyX := one(texture.SeamX(pixels), edges.ClearX())
-	y, whyY := one(texture.SeamY(pixels), edges.ClearY())
+	x, whyX := one(texture.SeamX(pixels), edges.ClearX(), much[0])
+	y, whyY := one(texture.SeamY(pixels), edges.ClearY(), much[1])
 	c.Value = x
 	if x != y {
 		c.Value = x + " " + y
 	}
 	c.Why = []string{"across: " + whyX, "down: " + whyY}
 	return c, nil
+}
+
+// mostRounded is the share by which round may change the size of a tile: more is seen as
+// stretched.
+const mostRounded = 0.03
+
+// rounded is by how much round would change the size of a layer's tiles, by axis, at the
+// width and height where that is most: 0.03 is 3%.
+func (s *solver) rounded(o plan.OpenValue) (much [2]float64, err error) {
+	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.DensestRows(), func(sweep.Part) *[2]float64 { return new([2]float64) },
+		func(most *[2]float64, w *sweep.Window) error {
+			f := w.Page.Frame(o.Layer.Box)
+			at := f.Values.Find(o.Layer)
+			if at < 0 {
+				return nil
+			}
+			var p place.Placed
+			if ok, err := (place.Stage{Page: w.Page, Store: s.store}).Layer(&p, f, at); !ok || err != nil {
+				return nil // the check missing tells of its picture
+			}
+			for i, v := range [2][2]float64{{p.Area.W, p.Landing.Size.X}, {p.Area.H, p.Landing.Size.Y}} {
+				if v[0] > 0 && v[1] > 0 {
+					tiles := max(1, math.Floor(v[0]/v[1]+0.5))
+					most[i] = max(most[i], math.Abs(v[0]/tiles/v[1]-1))
+				}
+			}
+			return nil
+		})
+	for _, r := range rows {
+		much[0], much[1] = max(much[0], r[0]), max(much[1], r[1])
+	}
+	return much, err
 }

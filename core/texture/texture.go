@@ -14,19 +14,35 @@ import (
 	"slices"
 )
 
-// Seam compares the step across an edge where tiles meet with the steps inside.
+// Seam compares what happens across an edge where tiles meet with what happens inside: from
+// line to line, and from band to band, which finds light that differs under grain.
 type Seam struct {
-	Edge  float64 // mean difference across the edge, levels
-	Inner float64 // 95 of 100 inner columns (or rows) have less
+	Edge, Inner         float64 // mean difference across the edge, and the largest inside, levels
+	BandEdge, BandInner float64 // the same of the means of 8 px bands
 }
 
-// Ratio is how many times larger the step at the edge is; inner steps count as at
-// least one level, so that flat pictures do not make noise large.
-func (s Seam) Ratio() float64 { return s.Edge / max(s.Inner, 1) }
+// steps that are seen: levels, and times the largest inside.
+const (
+	stepSeen, stepMore = 4, 1.15
+	bandSeen, bandMore = 6, 1.3
+)
 
-// Shows reports whether the seam can be seen: it is more than half as large again
-// as any usual step inside, and more than 4 levels.
-func (s Seam) Shows() bool { return s.Edge > 4 && s.Ratio() > 1.5 }
+// Ratio is how many times larger the step at the edge is than the largest inside, from line
+// to line or band to band; inner steps count as at least one level, so that flat pictures do
+// not make noise large.
+func (s Seam) Ratio() float64 {
+	r := s.Edge / max(s.Inner, 1)
+	if s.byBand() {
+		r = max(r, s.BandEdge/max(s.BandInner, 1))
+	}
+	return r
+}
+
+// Shows reports whether the seam can be seen: the step is larger than any inside. Joints,
+// bricks and stripes whose lines lie on the edge have such steps inside too.
+func (s Seam) Shows() bool { return s.Edge > stepSeen && s.Edge > stepMore*s.Inner || s.byBand() }
+
+func (s Seam) byBand() bool { return s.BandEdge > bandSeen && s.BandEdge > bandMore*s.BandInner }
 
 // SeamX is the seam where the right edge meets the left one of the next tile.
 func SeamX(img *image.RGBA) Seam {
@@ -38,25 +54,66 @@ func SeamY(img *image.RGBA) Seam {
 	return seam(img.Rect.Dy(), img.Rect.Dx(), func(a, i int) []uint8 { return img.Pix[a*img.Stride+4*i:][:4] })
 }
 
+// sampled is how many pixels of a line are looked at: of large pictures some tell enough.
+const sampled = 512
+
+// band is how many lines a band of light has.
+const band = 8
+
 // seam: n lines of m pixels each; px reads pixel i of line a.
 func seam(n, m int, px func(a, i int) []uint8) Seam {
 	if n < 2 || m < 1 {
 		return Seam{}
 	}
+	skip := max(1, m/sampled)
 	step := func(a, b int) float64 {
-		sum := 0
-		for i := range m {
+		sum, count := 0, 0
+		for i := 0; i < m; i += skip {
 			sum += far(px(a, i), px(b, i))
+			count++
 		}
-		return float64(sum) / float64(m)
+		return float64(sum) / float64(count)
 	}
-	inner := make([]float64, 0, n-1)
-	stride := max(1, n/512) // of large pictures some lines tell enough
-	for a := 0; a+1 < n; a += stride {
-		inner = append(inner, step(a, a+1))
+	s := Seam{Edge: step(n-1, 0)}
+	for a := 0; a+1 < n; a++ {
+		s.Inner = max(s.Inner, step(a, a+1))
 	}
-	slices.Sort(inner)
-	return Seam{step(n-1, 0), inner[len(inner)*95/100]}
+	if n < 4*band {
+		return s
+	}
+	s.BandEdge, s.BandInner = bands(n, m, px)
+	return s
+}
+
+// bands are the mean differences of neighbouring bands, pixel by pixel along them: across the
+// edge, and the largest inside.
+func bands(n, m int, px func(a, i int) []uint8) (edge, inner float64) {
+	type sums [4]int32
+	at := make([]sums, n+2*band+1) // of pixel i, over the lines from the first on, which come again
+	total := make([]float64, n+1)  // of the differences at each line
+	skip, count := max(1, m/sampled), 0
+	for i := 0; i < m; i += skip {
+		count++
+		for a := range n + 2*band {
+			p, q := px(a%n, i), at[a]
+			for c := range 4 {
+				q[c] += int32(p[c])
+			}
+			at[a+1] = q
+		}
+		for a := band; a <= n; a++ { // between line a-1 and line a
+			d := int32(0)
+			for c := range 4 {
+				e := at[a][c] - at[a-band][c] - (at[a+band][c] - at[a][c])
+				d = max(d, e, -e)
+			}
+			total[a] += float64(d) / band
+		}
+	}
+	for a := band; a <= n-band; a++ {
+		inner = max(inner, total[a]/float64(count))
+	}
+	return total[n] / float64(count), inner
 }
 
 func far(p, q []uint8) int {
@@ -66,6 +123,22 @@ func far(p, q []uint8) int {
 		d = max(d, e, -e)
 	}
 	return d
+}
+
+// Surface reports whether the picture is one of a surface, such as paper or stone, in which a
+// spot is a flaw: motifs, flat art and small tiles are what they are on purpose.
+func (k Kind) Surface(img *image.RGBA) bool {
+	const least = 48 // px a side
+	return k.Flat < 0.4 && k.Colours > 16 && min(img.Rect.Dx(), img.Rect.Dy()) >= least && opaque(img)
+}
+
+func opaque(img *image.RGBA) bool {
+	for i := 3; i < len(img.Pix); i += 4 {
+		if img.Pix[i] < 255 {
+			return false
+		}
+	}
+	return true
 }
 
 // Patch is the part of a tile that stands out from the rest.
@@ -139,7 +212,10 @@ func (k Kind) Photograph() bool { return k.Looked >= 4096 && k.Colours > k.Looke
 
 // Art reports whether it is made of a few flat colours. Smooth renderings have flat
 // neighbours too, but many colours: those are no flat art.
-func (k Kind) Art() bool { return k.Flat > 0.7 && k.Colours < k.Looked/25 || k.Colours <= 64 }
+// A grey texture has few colours too, but no flat neighbours.
+func (k Kind) Art() bool {
+	return k.Flat > 0.7 && k.Colours < k.Looked/25 || k.Colours <= 64 && k.Flat > 0.5
+}
 
 // Look counts colours and flat neighbours on a grid of about 65,536 pixels.
 func Look(img *image.RGBA) Kind {
