@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 
 	"tourmaline/core/cut"
 	"tourmaline/core/finding"
@@ -83,7 +84,9 @@ type Fetch struct {
 	Fallback string  `json:"fallback"` // for browsers that do not know the format
 	Score    float64 `json:"similarity"`
 	Original int     `json:"sourceBytes"`
-	Lighter  float64 `json:"lighter"` // 0..1 of the source
+	Lighter  float64 `json:"lighter"`          // 0..1 of the source
+	Wanted   float64 `json:"wanted,omitempty"` // similarity asked for, where it was not reached
+	Short    string  `json:"short,omitempty"`  // why it was not
 }
 
 // Fetches are what the named viewports fetch, picture by picture.
@@ -100,9 +103,13 @@ func OfFetches(p *plan.Plan, ladders []*cut.Ladder) Fetches {
 				continue
 			}
 			a := r.Best()
-			out = append(out, Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width,
+			f := Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width,
 				r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
-				1 - float64(len(a.Data))/float64(l.File.Bytes)})
+				1 - float64(len(a.Data))/float64(l.File.Bytes), 0, l.Short(a)}
+			if f.Short != "" {
+				f.Wanted = l.Quality
+			}
+			out = append(out, f)
 		}
 	}
 	return out
@@ -134,8 +141,21 @@ func (fs Fetches) Text(p *Printer) {
 	if t != nil {
 		t.Render()
 	}
+	fs.tellShort(p)
 	if tables > 1 {
 		fs.sums(p)
+	}
+}
+
+// tellShort says which files look less like their sources than was asked for, and why.
+func (fs Fetches) tellShort(p *Printer) {
+	told := map[string]bool{}
+	for _, f := range fs {
+		if f.Short != "" && !told[f.File] {
+			told[f.File] = true
+			p.printf("\n%s\n", text.WrapSoft(fmt.Sprintf("%s: %.1f alike, %g was asked for: %s", f.File, f.Score, f.Wanted,
+				f.Short), lineWidth))
+		}
 	}
 }
 

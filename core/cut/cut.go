@@ -40,6 +40,18 @@ type Asset struct {
 	Quality int     // of the coder; 0 is without loss
 }
 
+// Short tells why a file looks less like its source than was asked for; "" where it does not.
+// A point less is within what is measured.
+func (l *Ladder) Short(a *Asset) string {
+	if a.Score == 0 || a.Score >= l.Quality-1 {
+		return ""
+	}
+	if a.Quality >= limitsOf(a.Format, l.Quality)[1] {
+		return "the coder was given all it may have: what is lost is fine grain, and more would make the file several times heavier"
+	}
+	return "no quality between came nearer"
+}
+
 // Best is the file that a browser fetches that knows every format.
 func (r *Rung) Best() *Asset { return &r.Files[0] }
 

@@ -1,0 +1,149 @@
+package cut
+
+import (
+	"bytes"
+	"context"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"math/rand/v2"
+	"testing"
+	"testing/fstest"
+
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+)
+
+func pngOf(t *testing.T, w, h int, f func(x, y int) color.RGBA) []byte {
+	t.Helper()
+	img := image.NewRGBA(image.Rect(0, 0, w, h))
+	for i := range w * h {
+		img.SetRGBA(i%w, i/w, f(i%w, i/w))
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, img); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// codingFixture cuts one picture of one box.
+func codingFixture(t *testing.T, data []byte, layer string) *Ladder {
+	t.Helper()
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 600-600, heights: 800-800, densities: [1], "+
+		"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [{"+layer+"}]}]\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	store := picture.NewStore(fstest.MapFS{"a.png": {Data: data}})
+	ls, err := Choose(t.Context(), p, store)
+	if err == nil {
+		err = Make(t.Context(), p, store, ls, Options{})
+	}
+	if err != nil || len(ls) != 1 {
+		t.Fatal(err)
+	}
+	return ls[0]
+}
+
+// Flat art and tiny tiles are kept without loss: no file of theirs is off by more than a few
+// levels anywhere.
+func TestFlatArtAndTinyTilesStayExact(t *testing.T) {
+	art := pngOf(t, 400, 300, func(x, y int) color.RGBA { // 57 colours with hard, slanted edges
+		n := (x*3 + y*2) / 40 % 57
+		return color.RGBA{uint8(n * 4), uint8(200 - n*3), uint8(90 + n*61%150), 255}
+	})
+	r := rand.New(rand.NewPCG(3, 1))
+	tile := pngOf(t, 32, 32, func(x, y int) color.RGBA {
+		v := uint8(r.IntN(31) * 8)
+		return color.RGBA{v, 255 - v, v / 2, 255}
+	})
+	for name, c := range map[string]struct {
+		data  []byte
+		layer string
+	}{"art": {art, "image: a.png, size: cover"}, "tile": {tile, "texture: a.png"}} {
+		l := codingFixture(t, c.data, c.layer)
+		src, err := decoded(c.data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, rung := range l.Rungs {
+			for _, a := range rung.Files {
+				img, err := decoded(a.Data)
+				if err != nil {
+					t.Fatal(err)
+				}
+				if img.Rect != src.Rect || !same(img, src) {
+					t.Errorf("%s: a %s of quality %d (%d bytes) differs from the source", name, a.Format, a.Quality, len(a.Data))
+				}
+			}
+		}
+	}
+}
+
+// The mean colour of a lossy tile stays within half a level.
+func TestTilesKeepTheirMeanColour(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 2))
+	data := pngOf(t, 160, 160, func(x, y int) color.RGBA { // grain on dark red, where coders drift
+		v := r.Float64()*40 - 20
+		return color.RGBA{uint8(70 + v + 8*math.Sin(float64(x)*math.Pi/20)), uint8(25 + v/2), uint8(30 + v/2), 255}
+	})
+	l := codingFixture(t, data, "texture: a.png")
+	src, _ := decoded(data)
+	want := meanOf(src)
+	lossy := 0
+	for _, rung := range l.Rungs {
+		for _, a := range rung.All {
+			img, err := decoded(a.Data)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if a.Quality > 0 {
+				lossy++
+			}
+			for c, got := range meanOf(img) {
+				if math.Abs(got-want[c]) > meanOff+0.1 {
+					t.Errorf("%s of quality %d: channel %d is %.2f on average, was %.2f", a.Format, a.Quality, c, got, want[c])
+				}
+			}
+		}
+	}
+	if lossy == 0 {
+		t.Error("no lossy file was tried")
+	}
+}
+
+type mapCache map[string][]byte
+
+func (c mapCache) Get(key string) ([]byte, bool) { d, ok := c[key]; return d, ok }
+func (c mapCache) Put(key string, data []byte)   { c[key] = data }
+
+// Another scrim asks the same coder for the same px: nothing is coded again where the same
+// qualities are tried.
+func TestAnotherScrimCodesLittleAgain(t *testing.T) {
+	store := picture.NewStore(fstest.MapFS{"a.png": {Data: pngOf(t, 500, 300, func(x, y int) color.RGBA {
+		return color.RGBA{uint8(x / 2), uint8(y / 2), uint8(128 + 60*math.Sin(float64(x*y)/900)), 255}
+	})}})
+	cache := mapCache{}
+	entries := func(scrim string) int {
+		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nfiles: {formats: []}\nviewports: {widths: 600-600, heights: 800-800, densities: [1], "+
+			"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [{color: '"+scrim+"'}, {image: a.png, size: cover}]}]\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		before := len(cache)
+		ls, err := Choose(t.Context(), p, store)
+		if err == nil {
+			err = Make(context.Background(), p, store, ls, Options{Jobs: 1, Cache: cache})
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(cache) - before
+	}
+	first, same, other := entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 11%)")
+	if same != 0 || other >= first {
+		t.Errorf("%d entries at first, %d for the same, %d for another scrim", first, same, other)
+	}
+}
