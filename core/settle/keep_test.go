@@ -4,8 +4,12 @@ import (
 	"fmt"
 	"image"
 	"image/color"
+	"math/rand/v2"
 	"strings"
 	"testing"
+
+	"tourmaline/core/check"
+	"tourmaline/core/finding"
 )
 
 const overWater = `tourmaline: 1
@@ -143,5 +147,39 @@ boxes:
 		if got := res.Choices[0]; got.Value != c.want || !strings.Contains(strings.Join(got.Why, ";"), "seam shows") {
 			t.Errorf("%s: %+v", c.size, got)
 		}
+	}
+}
+
+// What settle says is lost is what check finds, width for width.
+func TestLostIsWhatCheckFinds(t *testing.T) {
+	store := pictures(t)
+	r := rand.New(rand.NewPCG(8, 8))
+	compared := 0
+	for n := range 40 {
+		text := fmt.Sprintf(`tourmaline: 1
+viewports: {widths: 320-900, heights: 600-%d, densities: [1]}
+boxes:
+  - {name: b, height: %s, layers: [{image: wide.png, size: cover, position: auto, keep: {x: %d%%, y: 5%%, width: %d%%, height: 40%%}}]}
+`, 600+r.IntN(3), []string{"500px", "80vh", "'max(20rem, 60vw)'"}[n%3], r.IntN(30), 30+r.IntN(40))
+		res, err := settled(text, store)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rep, err := check.Run(t.Context(), res.Plan, store, check.Options{Only: []string{"cut-subject"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var found, lost []finding.Run
+		for _, f := range rep.Findings {
+			found = append(found, f.Widths()...)
+		}
+		lost = (&finding.Finding{Where: res.Choices[0].Lost}).Widths()
+		if fmt.Sprint(lost) != fmt.Sprint(found) {
+			t.Errorf("settle loses %v, check finds %v\n%s", lost, found, res.Plan.Text())
+		}
+		compared += len(found)
+	}
+	if compared < 5 {
+		t.Errorf("only %d ranges were compared", compared)
 	}
 }

@@ -15,10 +15,9 @@ import (
 
 // column is what all heights of one width ask together.
 type column struct {
-	w    int
-	ok   [2]set
-	any  bool // some height is held
-	lost []int
+	w   int
+	ok  [2]set
+	any bool // some height is held
 }
 
 // stretch is a range of widths with one position.
@@ -70,9 +69,9 @@ func (s *solver) solvePosition(o plan.OpenValue) (Choice, error) {
 			fmt.Sprintf("%.0f%%", after*100)
 	}
 	c.explain(ranges, breaks, l.Keep != nil)
-	if set, lost := s.lost(cols); lost {
-		c.Failed, c.Lost = true, set
-		c.Remedies = s.remedies(views, cols, l)
+	if lost := missed(views, ranges, l); len(lost) > 0 {
+		c.Failed, c.Lost = true, s.where(lost)
+		c.Remedies = s.remedies(views, lost, l)
 	}
 	return c, nil
 }
@@ -123,7 +122,6 @@ func columns(views []view, heights int) []column {
 		for _, v := range list {
 			x, y := c.ok[0].and(v.ok[0]), c.ok[1].and(v.ok[1])
 			if len(x) == 0 || len(y) == 0 {
-				c.lost = append(c.lost, v.h)
 				// Under text rather than out of the box.
 				x, y = c.ok[0].and(v.shows[0]), c.ok[1].and(v.shows[1])
 				if len(x) > 0 && len(y) > 0 {
@@ -288,35 +286,51 @@ func (s *solver) breakpoints(b *plan.Box) []int {
 	return out
 }
 
-// lost collects the viewports that no position serves.
-func (s *solver) lost(cols []column) (where []finding.Statement, any bool) {
-	set := finding.NewSet(1, len(s.sweep.Heights))
-	runs := make([][]finding.Run, len(s.sweep.Heights))
-	for _, c := range cols {
-		for _, h := range c.lost {
-			any = true
-			if k := len(runs[h]); k > 0 && runs[h][k-1].To == c.w-1 {
-				runs[h][k-1].To = c.w
-			} else {
-				runs[h] = append(runs[h], finding.Run{From: c.w, To: c.w})
+// missed are the views, by width and place of the height, in which a settled position does not
+// show keep as check counts it, or shows it under text that it should avoid.
+func missed(views []view, ranges []stretch, l *plan.Layer) map[[2]int]bool {
+	out := map[[2]int]bool{}
+	if l.Keep == nil {
+		return out
+	}
+	for i := range views {
+		v := &views[i]
+		for _, r := range ranges {
+			if v.w < r.from || v.w > r.to {
+				continue
+			}
+			under := l.Avoid && !(v.ok[0].has(r.at[0]) && v.ok[1].has(r.at[1]))
+			if under || v.inView(r.at) < 1-fit.Told {
+				out[[2]int{v.w, v.h}] = true
 			}
 		}
 	}
-	for h := range runs {
-		set.Add(0, h, runs[h])
+	return out
+}
+
+// where says at which windows something is lost.
+func (s *solver) where(lost map[[2]int]bool) []finding.Statement {
+	set := finding.NewSet(1, len(s.sweep.Heights))
+	for h := range s.sweep.Heights {
+		var runs []finding.Run
+		for w := s.plan.Widths[0]; w <= s.plan.Widths[1]; w++ {
+			if !lost[[2]int{w, h}] {
+				continue
+			}
+			if k := len(runs); k > 0 && runs[k-1].To == w-1 {
+				runs[k-1].To = w
+			} else {
+				runs = append(runs, finding.Run{From: w, To: w})
+			}
+		}
+		set.Add(0, h, runs)
 	}
 	return set.Statements(finding.Grid{Densities: []float64{1}, Seen: [][2]int{s.plan.Widths},
-		Heights: s.sweep.Heights}), any
+		Heights: s.sweep.Heights})
 }
 
 // remedies say what would have to give where no position shows keep.
-func (s *solver) remedies(views []view, cols []column, l *plan.Layer) []string {
-	lost := map[[2]int]bool{}
-	for _, c := range cols {
-		for _, h := range c.lost {
-			lost[[2]int{c.w, h}] = true
-		}
-	}
+func (s *solver) remedies(views []view, lost map[[2]int]bool, l *plan.Layer) []string {
 	var worst *view
 	most := 0.0
 	for i := range views {
