@@ -107,7 +107,7 @@ func TestOutput(t *testing.T) {
 	o := out()
 	o.AddFor("one.css", "a", []byte("one"))
 	o.AddFor("sub/two.html", "b", []byte("two"))
-	o.Built("inputs", true)
+	o.Built("inputs", true, "1 error: tourmaline check")
 	if err := o.Commit(false); err != nil || o.Files() != 2 {
 		t.Fatal(err)
 	}

@@ -29,6 +29,7 @@ type manifest struct {
 	Tourmaline string          `json:"tourmaline"`
 	Inputs     string          `json:"inputs"` // hash over plan, pictures and program
 	Over       bool            `json:"overBudget,omitempty"`
+	Checked    string          `json:"checked,omitempty"` // what check found then, in a line
 	Files      []manifestEntry `json:"files"`
 }
 
@@ -134,8 +135,51 @@ func (o *Output) Unchanged(inputs string) bool { return o.old.Inputs == inputs &
 // Over reports whether a viewport was over its budget in the last build.
 func (o *Output) Over() bool { return o.old.Over }
 
-// Built notes what the build is of, and whether a viewport is over its budget.
-func (o *Output) Built(inputs string, over bool) { o.old.Inputs, o.old.Over = inputs, over }
+// Checked is what check found of the last build.
+func (o *Output) Checked() string { return o.old.Checked }
+
+// Built notes what the build is of, whether a viewport is over its budget, and what check found.
+func (o *Output) Built(inputs string, over bool, checked string) {
+	o.old.Inputs, o.old.Over, o.old.Checked = inputs, over, checked
+}
+
+// Ready reports, before anything is coded, whether the folder can be written to and has no
+// strangers' files under names that will be written.
+func (o *Output) Ready(names ...string) error {
+	for _, name := range names {
+		if _, err := os.Lstat(filepath.Join(o.dir, name)); err == nil && !o.owned(name) {
+			return stranger(filepath.Join(o.dir, name))
+		}
+	}
+	for _, dir := range []string{o.dir, filepath.Join(o.dir, PictureFolder)} {
+		st, err := os.Stat(dir)
+		if errors.Is(err, fs.ErrNotExist) { // it will be made in the nearest folder that is there
+			for dir = filepath.Dir(filepath.Clean(dir)); err != nil && dir != filepath.Dir(dir); dir = filepath.Dir(dir) {
+				if st, err = os.Stat(dir); err == nil {
+					break
+				}
+			}
+		}
+		if err == nil && !st.IsDir() {
+			err = errors.New("this is a file, not a folder")
+		}
+		if err != nil {
+			return cannotWrite(dir, err)
+		}
+		f, err := os.CreateTemp(dir, ".tourmaline-*")
+		if err != nil {
+			return cannotWrite(dir, err)
+		}
+		f.Close()
+		os.Remove(f.Name())
+	}
+	return nil
+}
+
+func stranger(name string) error {
+	return fmt.Errorf("%s: is there already and was not made by tourmaline; move it away, or choose another output "+
+		"folder", filepath.ToSlash(name))
+}
 
 func sum(data []byte) string {
 	h := sha256.Sum256(data)
@@ -173,7 +217,7 @@ func (o *Output) Commit(keep bool) error {
 			}
 		}
 	}()
-	m := manifest{Tourmaline: o.version, Inputs: o.old.Inputs, Over: o.old.Over}
+	m := manifest{Tourmaline: o.version, Inputs: o.old.Inputs, Over: o.old.Over, Checked: o.old.Checked}
 	for _, f := range o.old.Files {
 		if _, again := o.files[f.Path]; !again {
 			f.Stale = f.Stale || !keep
@@ -196,8 +240,7 @@ func (o *Output) Commit(keep bool) error {
 				continue
 			}
 			if !o.owned(path) {
-				return fmt.Errorf("%s: is there already and was not made by tourmaline; move it away, or choose "+
-					"another output folder", filepath.ToSlash(name))
+				return stranger(name)
 			}
 		}
 		tmp, err := writeTemp(name, data)

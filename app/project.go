@@ -71,9 +71,12 @@ func Open(path string) (*Project, error) {
 	}
 	pr := &Project{Plan: p, written: p, photos: inPlan(p.Pictures), Output: inPlan(cmp.Or(p.Output, "dist"))}
 	if st, err := os.Stat(pr.photos); err != nil || !st.IsDir() {
+		hint := "pictures: is the folder of the sources, seen from the plan"
+		if near := nearFolder(pr.photos); near != "" {
+			hint = fmt.Sprintf("did you mean %q?", near)
+		}
 		return nil, &source.SyntaxError{Span: source.NewFile(path, "").Whole(), In: "pictures",
-			Msg:  fmt.Sprintf("there is no folder %q", p.Pictures),
-			Hint: "pictures: is the folder of the sources, seen from the plan"}
+			Msg: fmt.Sprintf("there is no folder %q", p.Pictures), Hint: hint}
 	}
 	folders := []fs.FS{rootFS(pr.photos)}
 	if filepath.Clean(pr.photos) != filepath.Clean(dir) {
@@ -84,6 +87,21 @@ func Open(path string) (*Project, error) {
 		keepModules(dir)
 	}
 	return pr, nil
+}
+
+// nearFolder is the name of a folder beside one that is not there, spelt nearly so.
+func nearFolder(path string) string {
+	entries, err := os.ReadDir(filepath.Dir(path))
+	if err != nil {
+		return ""
+	}
+	var names []string
+	for _, e := range entries {
+		if e.IsDir() {
+			names = append(names, e.Name())
+		}
+	}
+	return source.Nearest(filepath.Base(path), names)
 }
 
 // OpenPicture opens one picture without a plan. Errors are of the picture.

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"image"
 	"image/png"
 	"path/filepath"
 	"time"
@@ -12,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/app"
+	"tourmaline/core/check"
 	"tourmaline/core/cut"
 	"tourmaline/core/sheet"
 	"tourmaline/demo"
@@ -28,11 +28,17 @@ func (s *session) buildCommand() *cli.Command {
 the head of your page), index.html, proof.png, and tourmaline-build.json, which says what
 each file is for. A second run with nothing changed does nothing. Files of earlier builds
 stay, since pages out there may still ask for them, until --clean removes those that no
-rule names any more; nothing that tourmaline did not make is ever removed.
+rule names any more; nothing that tourmaline did not make is ever removed. The last line
+says what check finds.
+
+--draft writes backgrounds.css and index.html alone, which show the sources: nothing is
+coded, and it takes no longer than fit.
 
 Exits 1 when a viewport is over its budget.
 
 Examples:  tourmaline build site/tourmaline.yaml
+           tourmaline build --draft
+           tourmaline build --folder /static/backgrounds/
            tourmaline build --effort thorough --minify --clean`,
 		Flags: append(append([]cli.Flag{
 			&cli.BoolFlag{Name: "clean", Usage: "remove files of earlier builds that are of no more use"},
@@ -61,6 +67,9 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err != nil {
 		return err
 	}
+	if c.Bool("draft") {
+		return s.buildDraft(pr, so)
+	}
 	inputs, err := pr.Inputs(Version, fmt.Sprintf("%v %v %v", mo.Thorough, c.Bool("placeholder"), so))
 	if err != nil {
 		return err
@@ -71,13 +80,22 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	}
 	if out.Unchanged(inputs) {
 		fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.Output))
-		if err := s.clean(c, out); err != nil || !out.Over() {
+		err := s.clean(c, out)
+		fmt.Fprint(s.out, out.Checked())
+		if err != nil || !out.Over() {
 			return err
 		}
 		fmt.Fprintln(s.out, "a viewport is over its budget; tourmaline cut tells by how much")
 		return errFindings
 	}
+	if err := out.Ready("backgrounds.css", "preload.html", "index.html", "proof.png"); err != nil {
+		return err
+	}
 	if err := s.settleOpen(ctx, pr); err != nil {
+		return err
+	}
+	checked, err := s.checkLine(ctx, pr)
+	if err != nil {
 		return err
 	}
 	r, err := s.makeFiles(ctx, pr, mo)
@@ -91,12 +109,12 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err := ctx.Err(); err != nil { // the last moment at which nothing is written
 		return err
 	}
-	out.Built(inputs, len(r.Over) > 0)
+	out.Built(inputs, len(r.Over) > 0, checked)
 	if err := out.Commit(false); err != nil {
 		return err
 	}
 	if len(r.Ladders) > 0 {
-		report.OfFetches(pr.Plan, r.Ladders).Text(s.printer())
+		report.OfFetches(pr.Plan, pr.Store, r.Ladders).Text(s.printer())
 		fmt.Fprintln(s.out)
 	}
 	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n",
@@ -105,7 +123,46 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err := s.clean(c, out); err != nil {
 		return err
 	}
-	return tellBudget(s.printer(), r)
+	err = tellBudget(s.printer(), r)
+	fmt.Fprint(s.out, checked)
+	return err
+}
+
+// checkLine is what check finds of the plan, in a line.
+func (s *session) checkLine(ctx context.Context, pr *app.Project) (string, error) {
+	found, err := check.Run(ctx, pr.Plan, pr.Store, check.Options{})
+	if err != nil {
+		return "", err
+	}
+	return report.OfCheck(pr.Plan, found).Line() + "\n", nil
+}
+
+// buildDraft writes the stylesheet and the page of the sources.
+func (s *session) buildDraft(pr *app.Project, so sheet.Options) error {
+	start := time.Now()
+	out, err := app.NewOutput(pr, Version)
+	if err != nil {
+		return err
+	}
+	so.Draft = pr.Draft(pr.Output)
+	styles, err := sheet.CSS(pr.Plan, nil, so)
+	if err != nil {
+		return err
+	}
+	page, err := sheet.Page(pr.Plan, nil, so, "backgrounds.css")
+	if err != nil {
+		return err
+	}
+	out.AddFor("backgrounds.css", "a draft of the stylesheet", []byte(styles))
+	out.AddFor("index.html", "a page to look at the boxes with", []byte(page))
+	out.Built("draft", false, "")
+	if err := out.Commit(true); err != nil {
+		return err
+	}
+	s.tellDraft(pr)
+	fmt.Fprintf(s.out, "%s: a draft, backgrounds.css and index.html, in %.2f s\n", filepath.ToSlash(pr.Output),
+		time.Since(start).Seconds())
+	return nil
 }
 
 // addAll collects everything that a build writes, and counts the asset files. The order is
@@ -119,7 +176,9 @@ func addAll(c *cli.Command, pr *app.Project, r *cut.Result, out *app.Output) (fi
 	if err != nil {
 		return 0, err
 	}
-	page, err := sheet.Page(pr.Plan, r.Ladders, so, "backgrounds.css")
+	beside := so
+	beside.FromPage = "" // index.html lies beside the stylesheet
+	page, err := sheet.Page(pr.Plan, r.Ladders, beside, "backgrounds.css")
 	if err != nil {
 		return 0, err
 	}
@@ -154,15 +213,6 @@ func (s *session) clean(c *cli.Command, out *app.Output) error {
 		fmt.Fprintf(s.out, "%s: was changed by somebody since it was made, and stays\n", name)
 	}
 	return err
-}
-
-// writePNG codes a picture into a file.
-func writePNG(name string, img *image.RGBA, level png.CompressionLevel) error {
-	data, err := app.EncodePNG(img, level)
-	if err != nil {
-		return err
-	}
-	return app.WriteFile(name, data)
 }
 
 func (s *session) demoCommand() *cli.Command {

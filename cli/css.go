@@ -3,13 +3,14 @@ package cli
 import (
 	"context"
 	"fmt"
-	"strings"
+	"path/filepath"
 
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/app"
 	"tourmaline/core/codec"
 	"tourmaline/core/sheet"
+	"tourmaline/report"
 )
 
 func (s *session) licencesCommand() *cli.Command {
@@ -36,14 +37,14 @@ fetches its own file, in the best format that the browser knows. Comments say wh
 windows a rule serves and what they fetch. The files themselves are made by cut or build.
 --preload prints links for the head of the page instead, which fetch the first picture in
 view at once.
+--draft points at the sources instead and codes nothing: change a value and look at once.
 
 Examples:  tourmaline css > backgrounds.css
+           tourmaline css --draft -o draft.css
            tourmaline css --nesting --layer backgrounds
            tourmaline css --preload > preload.html`,
 		Flags: append(append([]cli.Flag{
-			&cli.StringFlag{Name: "folder", Value: app.PictureFolder + "/",
-				Usage: "`FOLDER` of the pictures as seen from the stylesheet"},
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE` instead of printing"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"},
 			&cli.BoolFlag{Name: "preload", Usage: "print preload links for the head of the page"},
 		}, sheetFlags()...), makeFlags()...),
 		Action: s.css,
@@ -59,8 +60,12 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if _, err := sheetOptions(c, nil); err != nil { // before anything is made
+	so, err := sheetOptions(c, nil)
+	if err != nil { // before anything is made
 		return err
+	}
+	if c.Bool("draft") {
+		return s.draftCSS(c, pr, so)
 	}
 	if err := s.settleOpen(ctx, pr); err != nil {
 		return err
@@ -69,13 +74,8 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	so, err := sheetOptions(c, r.Ladders)
-	if err != nil {
+	if so, err = sheetOptions(c, r.Ladders); err != nil {
 		return err
-	}
-	so.Folder = c.String("folder")
-	if so.Folder != "" && !strings.HasSuffix(so.Folder, "/") {
-		so.Folder += "/"
 	}
 	out := ""
 	if c.Bool("preload") {
@@ -83,12 +83,51 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 	} else if out, err = sheet.CSS(pr.Plan, r.Ladders, so); err != nil {
 		return err
 	}
-	if o := c.String("output"); o != "" {
+	return s.writeCSS(c, pr, out)
+}
+
+// writeCSS writes a stylesheet or links to where they are wanted.
+func (s *session) writeCSS(c *cli.Command, pr *app.Project, text string) error {
+	if o := c.String("output"); o != "" && o != "-" {
 		if err := pr.RefuseSource(o); err != nil {
 			return err
 		}
-		return app.WriteFile(o, []byte(out))
+		return app.WriteFile(o, []byte(text))
 	}
-	fmt.Fprint(s.out, out)
+	fmt.Fprint(s.out, text)
 	return nil
+}
+
+// draftCSS writes the stylesheet of the sources: nothing is settled or coded for it.
+func (s *session) draftCSS(c *cli.Command, pr *app.Project, so sheet.Options) error {
+	if c.Bool("preload") {
+		return fmt.Errorf("--draft and --preload: a draft has no files to preload")
+	}
+	folder := pr.Output
+	if o := c.String("output"); o != "" && o != "-" {
+		folder = filepath.Dir(o)
+	}
+	so.Draft = pr.Draft(folder)
+	out, err := sheet.CSS(pr.Plan, nil, so)
+	if err != nil {
+		return err
+	}
+	s.tellDraft(pr)
+	return s.writeCSS(c, pr, out)
+}
+
+// tellDraft says aside what a draft does not show.
+func (s *session) tellDraft(pr *app.Project) {
+	open := 0
+	for _, o := range pr.Opens() {
+		if o.Settled == "" {
+			open++
+		}
+	}
+	if open > 0 {
+		fmt.Fprintf(s.err, "%s not settled: tourmaline settle finds it\n", report.Plural(open, "open value"))
+	}
+	for _, part := range pr.Parts() {
+		fmt.Fprintf(s.err, "%s: a draft shows the whole picture, not the part\n", part)
+	}
 }

@@ -77,6 +77,11 @@ func (s *session) cut(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if !c.Bool("compare") {
+		if err := w.Ready(); err != nil {
+			return err
+		}
+	}
 	r, err := s.makeFiles(ctx, pr, o)
 	if err != nil {
 		return err
@@ -118,7 +123,7 @@ func (s *session) tellCut(c *cli.Command, m made) error {
 		mine, all := o.Sources(r.Ladders)
 		fmt.Fprintf(s.out, "part %d of %d: %d of %s\n\n", o.Shard[0], o.Shard[1], mine, report.Plural(all, "source"))
 	}
-	if err := s.tell(c, report.OfFetches(pr.Plan, ladders)); err != nil {
+	if err := s.tell(c, report.OfFetches(pr.Plan, pr.Store, ladders)); err != nil {
 		return err
 	}
 	return tellBudget(p, r)

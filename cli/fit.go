@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"image/png"
 	"os"
@@ -40,7 +41,7 @@ Examples:  tourmaline fit
 			&cli.StringFlag{Name: "try",
 				Usage: "draw one box across a value's `RANGE`: position=0%..100%, size=16px..64px, scrim=0%..80%"},
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "try.png",
-				Usage: "with --try: PNG `FILE` to write"},
+				Usage: "with --try: PNG `FILE` to write; - is standard output"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
 		},
 		Action: s.fit,
@@ -135,7 +136,7 @@ func (s *session) try(c *cli.Command, pr *app.Project) error {
 		return fmt.Errorf("--try: %w", err)
 	}
 	out := c.String("output")
-	if err := pr.RefuseSource(out); err != nil {
+	if err := errors.Join(wantPNG(out), pr.RefuseSource(out)); err != nil {
 		return err
 	}
 	takes, err := settle.Trial{Plan: pr.Plan, Store: pr.Store, Box: boxes[0], At: v}.Takes(r)
@@ -147,10 +148,13 @@ func (s *session) try(c *cli.Command, pr *app.Project) error {
 	if err != nil {
 		return err
 	}
-	if err := writePNG(out, img, png.DefaultCompression); err != nil {
+	if err := s.writePNG(out, img, png.DefaultCompression, ""); err != nil {
 		return err
 	}
-	fmt.Fprintf(s.out, "%s: %d x %d px\n", filepath.ToSlash(out), img.Rect.Dx(), img.Rect.Dy())
+	w := s.out
+	if out == stdout {
+		w = s.err
+	}
 	var usable []string
 	for _, t := range takes {
 		if t.OK {
@@ -159,11 +163,11 @@ func (s *session) try(c *cli.Command, pr *app.Project) error {
 	}
 	switch len(usable) {
 	case 0:
-		fmt.Fprintln(s.out, "none of the values will do")
+		fmt.Fprintln(w, "none of the values will do")
 	case 1:
-		fmt.Fprintf(s.out, "of these %s will do\n", usable[0])
+		fmt.Fprintf(w, "of these %s will do\n", usable[0])
 	default:
-		fmt.Fprintf(s.out, "of these %d from %s to %s will do\n", len(usable), usable[0], usable[len(usable)-1])
+		fmt.Fprintf(w, "of these %d from %s to %s will do\n", len(usable), usable[0], usable[len(usable)-1])
 	}
 	return nil
 }

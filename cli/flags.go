@@ -76,6 +76,10 @@ func makeOptions(c *cli.Command) (cut.Options, error) {
 // sheetFlags say how the stylesheet is written.
 func sheetFlags() []cli.Flag {
 	return []cli.Flag{
+		&cli.BoolFlag{Name: "draft", Usage: "point at the sources and code nothing, to look while you change values"},
+		&cli.StringFlag{Name: "folder", Value: app.PictureFolder + "/",
+			Usage: "`FOLDER` of the pictures as seen from the stylesheet"},
+		&cli.StringFlag{Name: "from-page", Usage: "`FOLDER` of the stylesheet as seen from your page, for preload links"},
 		&cli.BoolFlag{Name: "properties", Usage: "custom properties in place of values that repeat"},
 		&cli.StringFlag{Name: "layer", Usage: "put the rules into the cascade layer of this `NAME`"},
 		&cli.BoolFlag{Name: "nesting", Usage: "media queries inside the selectors"},
@@ -84,9 +88,17 @@ func sheetFlags() []cli.Flag {
 	}
 }
 
+// slashed ends the name of a folder in a slash.
+func slashed(s string) string {
+	if s != "" && !strings.HasSuffix(s, "/") {
+		s += "/"
+	}
+	return s
+}
+
 // sheetOptions reads them; placeholders are of the pictures of the ladders.
 func sheetOptions(c *cli.Command, ladders []*cut.Ladder) (sheet.Options, error) {
-	o := sheet.Options{Folder: app.PictureFolder + "/", Properties: c.Bool("properties"), Layer: c.String("layer"),
+	o := sheet.Options{Folder: slashed(c.String("folder")), FromPage: slashed(c.String("from-page")), Properties: c.Bool("properties"), Layer: c.String("layer"),
 		Nesting: c.Bool("nesting"), Minify: c.Bool("minify")}
 	if strings.ContainsAny(o.Layer, "{};\"' \t\n") {
 		return o, fmt.Errorf("--layer: %q is not the name of a cascade layer", o.Layer)

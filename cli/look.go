@@ -29,16 +29,31 @@ func (s *session) look(_ context.Context, c *cli.Command) error {
 		return fmt.Errorf("look needs a picture, as in: tourmaline look photo.jpg")
 	}
 	all := report.Looks{}
+	failed := 0
 	for _, name := range c.Args().Slice() {
-		f, err := app.OpenPicture(name)
-		if err != nil {
-			return err
-		}
-		l, err := report.OfLook(filepath.ToSlash(name), f)
-		if err != nil {
-			return err
+		l, err := lookAt(name)
+		if err != nil { // the others are looked at all the same
+			fmt.Fprintf(s.err, "tourmaline: %v\n", err)
+			failed++
+			continue
 		}
 		all = append(all, l)
 	}
-	return s.tell(c, all)
+	if len(all) > 0 || c.Bool("json") {
+		if err := s.tell(c, all); err != nil {
+			return err
+		}
+	}
+	if failed > 0 {
+		return fmt.Errorf("%s could not be looked at", report.Plural(failed, "file"))
+	}
+	return nil
+}
+
+func lookAt(name string) (*report.Look, error) {
+	f, err := app.OpenPicture(name)
+	if err != nil {
+		return nil, err
+	}
+	return report.OfLook(filepath.ToSlash(name), f)
 }

@@ -2,9 +2,9 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"image/png"
-	"path/filepath"
 
 	"github.com/urfave/cli/v3"
 
@@ -26,7 +26,7 @@ Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
 			&cli.StringFlag{Name: "box", Required: true, Usage: "the box's `NAME`"},
 			&cli.StringFlag{Name: "at", Required: true, Usage: "a named viewport or a size such as 390x844@3"},
 			&cli.FloatFlag{Name: "scroll", Usage: "how far the page is scrolled, CSS `PX` (moves fixed backgrounds)"},
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Required: true, Usage: "PNG `FILE` to write"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Required: true, Usage: "PNG `FILE` to write; - is standard output"},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			pr, err := open(c)
@@ -38,7 +38,7 @@ Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
 				return err
 			}
 			out := c.String("output")
-			if err := pr.RefuseSource(out); err != nil {
+			if err := errors.Join(wantPNG(out), pr.RefuseSource(out)); err != nil {
 				return err
 			}
 			pg := layout.At(pr.Plan, views[0], layout.Device)
@@ -46,12 +46,7 @@ Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
 			if err != nil {
 				return err
 			}
-			if err := writePNG(out, img, png.BestSpeed); err != nil {
-				return err
-			}
-			fmt.Fprintf(s.out, "%s: %s at %s, %d x %d px\n", filepath.ToSlash(out), pr.All()[boxes[0]].Name, views[0],
-				img.Rect.Dx(), img.Rect.Dy())
-			return nil
+			return s.writePNG(out, img, png.BestSpeed, fmt.Sprintf("%s at %s, ", pr.All()[boxes[0]].Name, views[0]))
 		},
 	}
 }

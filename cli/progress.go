@@ -10,7 +10,7 @@ import (
 )
 
 // progress shows on standard error how far a long piece of work is, from one second on: a
-// bar on a terminal, one line elsewhere.
+// bar on a terminal, a line now and then elsewhere.
 type progress struct {
 	s     *session
 	what  string
@@ -20,7 +20,7 @@ type progress struct {
 	bars *mpb.Progress
 	bar  *mpb.Bar
 	now  string // what was just done
-	told bool
+	told time.Time
 }
 
 func (s *session) progress(what string) *progress {
@@ -36,11 +36,8 @@ func (p *progress) about(done, total int, what string) {
 	if p.now = what; time.Since(p.start) < time.Second {
 		return
 	}
-	if !isTerminal(p.s.err) {
-		if !p.told {
-			fmt.Fprintf(p.s.err, "%s: %d%% after a second\n", p.what, 100*done/max(total, 1))
-		}
-		p.told = true
+	if !isTerminal(p.s.err) || dumb() {
+		p.line(done, total)
 		return
 	}
 	if p.bar == nil {
@@ -54,6 +51,24 @@ func (p *progress) about(done, total int, what string) {
 			})))
 	}
 	p.bar.SetCurrent(int64(done))
+}
+
+// apart is how long lines stand apart where no bar can be drawn.
+const apart = 10 * time.Second
+
+// line says how far the work is, and how fast it goes.
+func (p *progress) line(done, total int) {
+	if time.Since(p.told) < apart {
+		return
+	}
+	p.told = time.Now()
+	took := time.Since(p.start).Seconds()
+	rate := float64(done) / took
+	left := ""
+	if done > 0 && done < total {
+		left = fmt.Sprintf(", about %.0f s to go", float64(total-done)/rate)
+	}
+	fmt.Fprintf(p.s.err, "%s: %d of %d after %.0f s (%.1f a second)%s\n", p.what, done, total, took, rate, left)
 }
 
 // end takes the bar away.

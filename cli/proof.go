@@ -2,9 +2,9 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"image/png"
-	"path/filepath"
 
 	"github.com/urfave/cli/v3"
 
@@ -24,7 +24,7 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 		Flags: []cli.Flag{boxFlag, atFlag,
 			&cli.BoolFlag{Name: "bare", Usage: "only the boxes, without marks and what they cut off"},
 			&cli.IntFlag{Name: "width", Value: 1280, Usage: "width of the sheet in `PX`, 480 to 8000"},
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "proof.png", Usage: "PNG `FILE` to write"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "proof.png", Usage: "PNG `FILE` to write; - is standard output"},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			pr, err := open(c)
@@ -40,18 +40,14 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 				return err
 			}
 			out := c.String("output")
-			if err := pr.RefuseSource(out); err != nil {
+			if err := errors.Join(wantPNG(out), pr.RefuseSource(out)); err != nil {
 				return err
 			}
 			img, err := proof.Sheet(pr.Plan, pr.Store, opt)
 			if err != nil {
 				return err
 			}
-			if err := writePNG(out, img, png.DefaultCompression); err != nil {
-				return err
-			}
-			fmt.Fprintf(s.out, "%s: %d x %d px\n", filepath.ToSlash(out), img.Rect.Dx(), img.Rect.Dy())
-			return nil
+			return s.writePNG(out, img, png.DefaultCompression, "")
 		},
 	}
 }

@@ -47,6 +47,9 @@ func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.
 			code = exitError
 		}
 	}()
+	if s.complete(args) {
+		return exitClean
+	}
 	app := s.app()
 	err := app.Run(ctx, args)
 	if err == nil {
@@ -77,13 +80,16 @@ Start with:  tourmaline demo observatory     (a whole example site in a folder)
 		Commands: []*cli.Command{
 			s.lookCommand(), s.fitCommand(), s.checkCommand(), s.settleCommand(), s.proofCommand(), s.paintCommand(),
 			s.cutCommand(),
-			s.cssCommand(), s.buildCommand(), s.demoCommand(), s.licencesCommand(),
+			s.cssCommand(), s.buildCommand(), s.demoCommand(), s.schemaCommand(), s.manualCommand(),
+			s.licencesCommand(),
 		},
+		EnableShellCompletion: true, ConfigureShellCompletionCommand: configureCompletion,
 		Writer:         s.out,
 		ErrWriter:      s.err,
 		ExitErrHandler: func(context.Context, *cli.Command, error) {},
 		OnUsageError: func(_ context.Context, c *cli.Command, err error, _ bool) error {
-			return fmt.Errorf("%w; see tourmaline %s --help", err, strings.TrimPrefix(c.FullName(), "tourmaline "))
+			return fmt.Errorf("%w%s; see tourmaline %s --help", err, nearOption(c, err),
+				strings.TrimPrefix(c.FullName(), "tourmaline "))
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if name := c.Args().First(); name != "" {
@@ -103,6 +109,22 @@ Start with:  tourmaline demo observatory     (a whole example site in a folder)
 	return app
 }
 
+// nearOption is a hint where an option is misspelt.
+func nearOption(c *cli.Command, err error) string {
+	_, wrong, ok := strings.Cut(err.Error(), "flag provided but not defined: -")
+	if !ok {
+		return ""
+	}
+	var known []string
+	for _, f := range c.Flags {
+		known = append(known, f.Names()[0])
+	}
+	if near := source.Nearest(strings.TrimLeft(wrong, "-"), known); near != "" {
+		return fmt.Sprintf("; did you mean --%s?", near)
+	}
+	return ""
+}
+
 // errFindings ends a run with exit code 1; what was found is printed already.
 var errFindings = errors.New("findings")
 
@@ -112,7 +134,7 @@ func unknownCommand(name string, known []string) error {
 
 // printer writes reports to standard output.
 func (s *session) printer() *report.Printer {
-	return &report.Printer{W: s.out, Colour: isTerminal(s.out)}
+	return &report.Printer{W: s.out, Colour: colours(s.out), Width: columns(s.out)}
 }
 
 // texter is a report that can be printed.
@@ -125,13 +147,4 @@ func (s *session) tell(c *cli.Command, r texter) error {
 	}
 	r.Text(s.printer())
 	return nil
-}
-
-func isTerminal(w io.Writer) bool {
-	f, ok := w.(*os.File)
-	if !ok {
-		return false
-	}
-	st, err := f.Stat()
-	return err == nil && st.Mode()&os.ModeCharDevice != 0
 }

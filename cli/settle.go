@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	"image/draw"
@@ -117,7 +118,7 @@ func openKinds(names []string) (only []plan.OpenKind, err error) {
 
 // settleProof draws the boxes that were settled before and after, side by side.
 func settleProof(pr *app.Project, name string, r *settle.Result) error {
-	if err := pr.RefuseSource(name); err != nil {
+	if err := errors.Join(wantPNG(name), pr.RefuseSource(name)); err != nil {
 		return err
 	}
 	before := pr.Plan
@@ -150,5 +151,9 @@ func settleProof(pr *app.Project, name string, r *settle.Result) error {
 		draw.Draw(out, img.Rect.Add(image.Pt(x, 0)), img, image.Point{}, draw.Src)
 		x += img.Rect.Dx()
 	}
-	return writePNG(name, out, png.DefaultCompression)
+	data, err := app.EncodePNG(out, png.DefaultCompression)
+	if err != nil {
+		return err
+	}
+	return app.WriteFile(name, data)
 }

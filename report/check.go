@@ -5,8 +5,6 @@ import (
 	"path/filepath"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
-
 	"tourmaline/core/check"
 	"tourmaline/core/finding"
 	"tourmaline/core/plan"
@@ -33,6 +31,7 @@ type Summary struct {
 	Heights   []int     `json:"heights"`
 	Densities []float64 `json:"densities"`
 	Checks    []string  `json:"checks"`
+	NoText    []string  `json:"withoutText,omitempty"` // boxes with pictures or gradients whose contrast is not looked at
 	Grows     []Growth  `json:"grows,omitempty"` // of pictures that cover boxes whose heights are guesses
 
 	taller float64 // wanted of each, 0..1
@@ -106,6 +105,9 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 	}
 	for _, b := range p.All() {
 		out.selectors[b.Name] = b.Selector
+		if b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
+			out.Summary.NoText = append(out.Summary.NoText, b.Name)
+		}
 	}
 	return out
 }
@@ -188,9 +190,30 @@ func (c *Check) Text(p *Printer) {
 		p.printf("\n")
 	}
 	p.printf("%s\n", c.Summary.text(len(c.Accepted)))
-	if s := c.Summary.growth(); s != "" {
-		p.printf("%s\n", text.WrapSoft(s, lineWidth))
+	if n := c.Summary.NoText; len(n) > 0 {
+		p.para("no text is planned in " + strings.Join(n, ", ") + ": contrast is not looked at there")
 	}
+	if s := c.Summary.growth(); s != "" {
+		p.para(s)
+	}
+}
+
+// Line is what was found in a line, with the command that tells more.
+func (c *Check) Line() string {
+	s := &c.Summary
+	var parts []string
+	for _, n := range []struct {
+		n    int
+		what string
+	}{{s.Errors, "error"}, {s.Warnings, "warning"}, {s.Notes, "note"}} {
+		if n.n > 0 {
+			parts = append(parts, Plural(n.n, n.what))
+		}
+	}
+	if len(parts) == 0 {
+		return "check finds nothing"
+	}
+	return strings.Join(parts, ", ") + ": tourmaline check"
 }
 
 // growth says how far boxes may grow; nothing where no height is a guess.

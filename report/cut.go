@@ -2,13 +2,17 @@ package report
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
 
 	"tourmaline/core/cut"
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
+	"tourmaline/core/layout"
+	"tourmaline/core/picture"
+	"tourmaline/core/place"
 	"tourmaline/core/plan"
 )
 
@@ -87,13 +91,15 @@ type Fetch struct {
 	Lighter  float64 `json:"lighter"`          // 0..1 of the source
 	Wanted   float64 `json:"wanted,omitempty"` // similarity asked for, where it was not reached
 	Short    string  `json:"short,omitempty"`  // why it was not
+	Sharp    float64 `json:"sharpness"`        // px of the file for each device px, the least
+	Soft     bool    `json:"soft,omitempty"`   // fewer than the plan asks for: the source has no more
 }
 
 // Fetches are what the named viewports fetch, picture by picture.
 type Fetches []Fetch
 
 // OfFetches lists them.
-func OfFetches(p *plan.Plan, ladders []*cut.Ladder) Fetches {
+func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetches {
 	out := Fetches{}
 	for _, l := range ladders {
 		for _, v := range p.Named {
@@ -105,7 +111,8 @@ func OfFetches(p *plan.Plan, ladders []*cut.Ladder) Fetches {
 			a := r.Best()
 			f := Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width,
 				r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
-				1 - float64(len(a.Data))/float64(l.File.Bytes), 0, l.Short(a)}
+				1 - float64(len(a.Data))/float64(l.File.Bytes), 0, l.Short(a), 0, false}
+			f.Sharp, f.Soft = sharpness(p, store, l, r, v)
 			if f.Short != "" {
 				f.Wanted = l.Quality
 			}
@@ -113,6 +120,28 @@ func OfFetches(p *plan.Plan, ladders []*cut.Ladder) Fetches {
 		}
 	}
 	return out
+}
+
+// sharpness is how many px of a rung a window has for each device px, and whether that is too
+// few; 0 for vectors.
+func sharpness(p *plan.Plan, store *picture.Store, l *cut.Ladder, r *cut.Rung, v plan.Viewport) (sharp float64, soft bool) {
+	pg := layout.At(p, v, layout.Exact)
+	placed, err := place.Stage{Page: pg, Store: store}.Box(pg.Frame(l.Box.ID))
+	if err != nil || l.File.Vector != nil || r.Part.W == 0 {
+		return 0, false
+	}
+	sharp = math.Inf(1)
+	for i := range placed {
+		if q := &placed[i]; q.File != nil && q.Image.URL == l.Source {
+			d := q.Landing
+			d.Sharp *= float64(r.Width) / r.Part.W
+			sharp, soft = min(sharp, d.Sharp), soft || fit.Soft(&d, p.Files.Floor(v.Density))
+		}
+	}
+	if math.IsInf(sharp, 1) {
+		return 0, false
+	}
+	return sharp, soft
 }
 
 // Text prints a table for each picture, and what each viewport fetches in all.
@@ -129,14 +158,14 @@ func (fs Fetches) Text(p *Printer) {
 			last = key
 			tables++
 			p.printf("%s  %s (%s)\n", f.Box, Source(f.Source), finding.Weight(f.Original))
-			t = p.table([]int{3, 4, 5, 6}, "  viewport", "fetches", "px", "weight", "alike", "saved")
+			t = p.table([]int{3, 4, 5, 6}, "  viewport", "fetches", "px", "weight", "alike", "saved", "")
 		}
 		score := ""
 		if f.Score > 0 {
 			score = fmt.Sprintf("%.1f", f.Score)
 		}
 		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height),
-			finding.Weight(f.Bytes), score, saved(f.Lighter)})
+			finding.Weight(f.Bytes), score, saved(f.Lighter), soft(f)})
 	}
 	if t != nil {
 		t.Render()
@@ -153,8 +182,8 @@ func (fs Fetches) tellShort(p *Printer) {
 	for _, f := range fs {
 		if f.Short != "" && !told[f.File] {
 			told[f.File] = true
-			p.printf("\n%s\n", text.WrapSoft(fmt.Sprintf("%s: %.1f alike, %g was asked for: %s", f.File, f.Score, f.Wanted,
-				f.Short), lineWidth))
+			p.printf("\n")
+			p.para(fmt.Sprintf("%s: %.1f alike, %g was asked for: %s", f.File, f.Score, f.Wanted, f.Short))
 		}
 	}
 }
@@ -187,6 +216,14 @@ func (fs Fetches) sums(p *Printer) {
 			saved(1 - float64(v.files)/float64(v.sources))})
 	}
 	t.Render()
+}
+
+// soft says that a file has too few px for its window.
+func soft(f Fetch) string {
+	if !f.Soft {
+		return ""
+	}
+	return fmt.Sprintf("soft %.2f", f.Sharp)
 }
 
 // saved is how much lighter than its source a file is.

@@ -15,6 +15,8 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/source"
+	"tourmaline/core/work"
 )
 
 // Landing is one layer of one box at one viewport. Lengths are CSS px, shares 0..1, crops
@@ -52,6 +54,9 @@ type Fit struct {
 // OfFit places the layers of boxes at viewports. Errors are of the pictures.
 func OfFit(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.Viewport) (*Fit, error) {
 	out := &Fit{Landings: []Landing{}}
+	if err := readable(p, store, boxes, views); err != nil {
+		return nil, err
+	}
 	pages := layout.Of(p)
 	for _, id := range boxes {
 		out.boxes = append(out.boxes, p.All()[id])
@@ -71,6 +76,44 @@ func OfFit(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.
 		}
 	}
 	return out, nil
+}
+
+// readable decodes every picture that is shown: a file that is cut short has a header like
+// any other. Errors are of the pictures, with the layer's place.
+func readable(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.Viewport) error {
+	type shown struct {
+		file *picture.File
+		at   source.Span
+	}
+	var files []shown
+	known := map[*picture.File]bool{}
+	for _, v := range views {
+		pg := layout.At(p, v, layout.Exact)
+		for _, id := range boxes {
+			placed, err := place.Stage{Page: pg, Store: store}.Box(pg.Frame(id))
+			if err != nil {
+				return err
+			}
+			for i := range placed {
+				if f := placed[i].File; f != nil && f.Vector == nil && !known[f] {
+					known[f] = true
+					files = append(files, shown{f, placed[i].Plan.Span})
+				}
+			}
+		}
+	}
+	errs := make([]error, len(files))
+	work.Each(len(files), func(i int) {
+		if _, err := files[i].file.Decode(); err != nil {
+			errs[i] = source.Place(err, files[i].at)
+		}
+	})
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
@@ -222,7 +265,7 @@ func (p *Printer) landings(rows []*Landing, most int) {
 				p.printf("  %s\n", r.head)
 				t = p.table(nil, "  viewport", "box", "drawn", "px/px", "how it lands")
 				t.SetColumnConfigs([]table.ColumnConfig{{Number: 4, Align: text.AlignRight},
-					{Number: 5, WidthMax: 38, WidthMaxEnforcer: text.WrapSoft}})
+					{Number: 5, WidthMax: p.width() - 62, WidthMaxEnforcer: text.WrapSoft}})
 				last = r.head
 			}
 			drawn, sharp := Size(r.Drawn), "any"

@@ -48,16 +48,32 @@ func (p Place) String() string { return source.Pos{File: p.File, Line: p.Line, C
 type Printer struct {
 	W      io.Writer
 	Colour bool // the words say the same without
+	Width  int  // columns of the terminal; 0: 100
 }
 
-// lineWidth is what tables and texts fit.
-const lineWidth = 100
+// Columns that texts and tables fit: of a pipe, and at least and at most of a terminal.
+const (
+	usualWidth = 100
+	leastWidth = 60
+	mostWidth  = 160
+)
+
+// width is what texts and tables fit.
+func (p *Printer) width() int {
+	if p.Width == 0 {
+		return usualWidth
+	}
+	return min(max(p.Width, leastWidth), mostWidth)
+}
+
+// para prints a wrapped text.
+func (p *Printer) para(t string) { p.printf("%s\n", text.WrapSoft(t, p.width())) }
 
 func (p *Printer) printf(format string, args ...any) { fmt.Fprintf(p.W, format, args...) }
 
 // item prints a labelled text, wrapped; width is that of the labels.
 func (p *Printer) item(width int, label, t string) {
-	for i, line := range strings.Split(text.WrapSoft(t, lineWidth-width-5), "\n") {
+	for i, line := range strings.Split(text.WrapSoft(t, p.width()-width-5), "\n") {
 		if i > 0 {
 			label = ""
 		}
@@ -80,6 +96,7 @@ func (p *Printer) items(width int, label string, texts []string) {
 func (p *Printer) table(right []int, head ...any) table.Writer {
 	t := table.NewWriter()
 	t.SetOutputMirror(p.W)
+	t.SuppressTrailingSpaces()
 	style := table.StyleDefault
 	style.Box = table.BoxStyle{MiddleHorizontal: "-", PaddingRight: "  "}
 	style.Options = table.Options{SeparateHeader: true, SeparateColumns: false}

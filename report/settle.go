@@ -123,7 +123,7 @@ func (c *Choice) text(p *Printer) {
 	if c.Value != "" {
 		head += " = " + c.Value
 	}
-	for i, line := range strings.Split(text.WrapSoft(c.key+": "+head, lineWidth-4), "\n") {
+	for i, line := range strings.Split(text.WrapSoft(c.key+": "+head, p.width()-4), "\n") {
 		if i > 0 {
 			line = "  " + line
 		}

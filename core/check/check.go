@@ -83,7 +83,11 @@ func Named(name string) (*Check, error) {
 		}
 		names = append(names, c.Name)
 	}
-	return nil, &source.SyntaxError{Text: name, Want: "a check", Hint: source.DidYouMean(name, names)}
+	hint := source.DidYouMean(name, names)
+	if hint == "" {
+		hint = "the checks are " + strings.Join(names, ", ")
+	}
+	return nil, &source.SyntaxError{Text: name, Want: "a check", Hint: hint}
 }
 
 // Options choose what is looked at. Zero is everything.

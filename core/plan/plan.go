@@ -379,6 +379,27 @@ func (p *Plan) validate() error {
 	return nil
 }
 
+// DefaultDensities are those that people have, with the widths they are seen at, CSS px: at
+// density 3 there are phones, at 2 no window is wider than a laptop's.
+func DefaultDensities() (densities []float64, seen [][2]int) {
+	return []float64{1, 2, 3}, [][2]int{{320, 2560}, {320, 1920}, {320, 480}}
+}
+
+// usualDensities are the default ones at the plan's widths.
+func (p *Plan) usualDensities() {
+	densities, seen := DefaultDensities()
+	p.Density, p.Spans = nil, nil
+	for i, d := range densities {
+		r := [2]int{max(seen[i][0], p.Widths[0]), min(seen[i][1], p.Widths[1])}
+		if i == 0 { // every width is seen at density 1
+			r = p.Widths
+		}
+		if r[0] <= r[1] {
+			p.Density, p.Spans = append(p.Density, d), append(p.Spans, r)
+		}
+	}
+}
+
 // spans gives each density the whole range where the plan does not say.
 func (p *Plan) spans() {
 	for len(p.Spans) < len(p.Density) {

@@ -26,8 +26,7 @@ func fromDoc(file string, d *doc.Doc) (*Plan, error) {
 		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan is empty",
 			Hint: "it begins with tourmaline: 1"}
 	}
-	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3},
-		Files: DefaultFiles(), doc: d}
+	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Files: DefaultFiles(), doc: d}
 	version := false
 	err := root.keys(handlers{
 		"tourmaline": func(n node) error {
@@ -54,6 +53,9 @@ func fromDoc(file string, d *doc.Doc) (*Plan, error) {
 	if !version {
 		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan has no version",
 			Hint: "begin it with tourmaline: 1"}
+	}
+	if p.Density == nil {
+		p.usualDensities()
 	}
 	if len(p.Named) == 0 {
 		p.Named = DefaultViewports()
@@ -193,8 +195,19 @@ func readBox(n node, role Role) (*Box, error) {
 	if b.Selector == "" {
 		b.Selector = "." + b.Name
 	}
+	for i := range b.Rules[1:] { // texts of a when block say what those of the box do
+		for k := range b.Rules[i+1].Text {
+			if t := &b.Rules[i+1].Text[k]; t.Sample == "" && k < len(b.Rules[0].Text) {
+				t.Sample = b.Rules[0].Text[k].Sample
+			}
+		}
+	}
 	return b, b.addShifts()
 }
+
+// notOfCanvas are the keys of a box that the canvas, which is the window, does not have.
+var notOfCanvas = []string{"width", "min-width", "max-width", "height", "max-height", "aspect-ratio", "margin",
+	"padding", "border", "border-radius", "box-shadow"}
 
 func ruleKeys(r *Rule, role Role) handlers {
 	h := handlers{
@@ -228,8 +241,7 @@ func ruleKeys(r *Rule, role Role) handlers {
 	}
 	h["color"] = func(n node) error { return r.declare("color", n) }
 	if role == Canvas {
-		for _, k := range []string{"width", "min-width", "max-width", "height", "max-height", "aspect-ratio", "margin",
-			"padding", "border", "border-radius", "box-shadow"} {
+		for _, k := range notOfCanvas {
 			delete(h, k)
 		}
 	}

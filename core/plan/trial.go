@@ -14,9 +14,9 @@ type Trial struct{ Picture, Width, Height, Size, Position, Repeat string }
 func (t Trial) Plan() (*Plan, error) {
 	l := Layer{CSS: css.InitialLayer()}
 	l.CSS.Image = css.Image{URL: t.Picture, IsURL: true}
-	p := &Plan{File: t.Picture, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Density: []float64{1, 2, 3},
+	p := &Plan{File: t.Picture, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400},
 		Named: DefaultViewports()}
-	p.spans()
+	p.usualDensities()
 	r := Rule{Layers: []Layer{l}}
 	for _, o := range []struct {
 		option, text string

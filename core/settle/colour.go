@@ -163,28 +163,30 @@ func (s *solver) tellStep(c *Choice, over plan.LayerID, seen *seenEdges) error {
 // letRead moves the colours towards black or white as far as the box's text needs, and
 // returns by how many per cent.
 func (s *solver) letRead(c *Choice, b *behind, box plan.BoxID) (moved int) {
-	on := func(list [][3]uint8) float64 {
-		worst := math.Inf(1)
+	on := func(list [][3]uint8) legible {
+		worst := legible{math.Inf(1), 1}
 		for _, e := range list {
-			worst = min(worst, s.textOn(box, e))
+			if l := s.textOn(box, e); l.over() < worst.over() {
+				worst = l
+			}
 		}
 		return worst
 	}
 	before := on(b.ends)
-	if before >= 1 {
+	if before.over() >= 1 {
 		return 0
 	}
 	towards := [3]uint8{}
-	if s.textOn(box, [3]uint8{}) < s.textOn(box, [3]uint8{255, 255, 255}) {
+	if s.textOn(box, [3]uint8{}).over() < s.textOn(box, [3]uint8{255, 255, 255}).over() {
 		towards = [3]uint8{255, 255, 255}
 	}
-	if s.textOn(box, towards) < 1 {
+	if s.textOn(box, towards).over() < 1 {
 		*c = c.fail("neither black nor white lets the text be read while the picture loads: two texts ask for " +
 			"opposite colours, or one is a middle grey")
 	}
 	lo, hi := 0, 100
 	for hi-lo > 1 {
-		if mid := (lo + hi) / 2; on(b.mixed(towards, mid)) >= 1 {
+		if mid := (lo + hi) / 2; on(b.mixed(towards, mid)).over() >= 1 {
 			hi = mid
 		} else {
 			lo = mid
@@ -192,8 +194,9 @@ func (s *solver) letRead(c *Choice, b *behind, box plan.BoxID) (moved int) {
 	}
 	b.ends = b.mixed(towards, hi)
 	if !c.Failed {
-		c.Before, c.After = fmt.Sprintf("contrast %.2f of the needed one while the picture loads", before),
-			fmt.Sprintf("%.2f", on(b.ends))
+		after := on(b.ends)
+		c.Before = fmt.Sprintf("contrast %.2f while the picture loads, where %g is needed", before.has, before.needs)
+		c.After = fmt.Sprintf("%.2f, where %g is needed", after.has, after.needs)
 	}
 	return hi
 }
@@ -219,13 +222,15 @@ func mix(a, b [3]uint8, percent int) [3]uint8 {
 	return out
 }
 
-// textOn is the least contrast of the box's texts on a plain colour, over what
-// each needs.
-func (s *solver) textOn(box plan.BoxID, back [3]uint8) float64 {
-	worst := math.Inf(1)
+// textOn is the contrast of the box's text that is read worst on a plain colour.
+func (s *solver) textOn(box plan.BoxID, back [3]uint8) legible {
+	worst := legible{math.Inf(1), 1}
 	for _, v := range s.plan.All()[box].EachRule() {
 		for _, t := range v.Text {
-			worst = min(worst, contrast.OfColors(t.Color.Resolve(css.RGBA{A: 1}), back)/t.Contrast)
+			l := legible{contrast.OfColors(t.Color.Resolve(css.RGBA{A: 1}), back), t.Contrast}
+			if l.over() < worst.over() {
+				worst = l
+			}
 		}
 	}
 	return worst

@@ -165,7 +165,7 @@ func (c *context) image(i int, at spot, choice bool) string {
 			return "none" // nobody sees it
 		}
 		if len(ts) == 0 {
-			return img.String()
+			return c.draft(*img)
 		}
 		url := func(a *cut.Asset) string { return fmt.Sprintf("url(%q)", c.opt.Folder+a.Name) }
 		if !choice {
@@ -204,6 +204,23 @@ func (c *context) image(i int, at spot, choice bool) string {
 			set.Set = append(set.Set, o)
 		}
 		return set.String()
+	}
+	return c.draft(*img)
+}
+
+// draft is an image whose sources are named as they are seen from the stylesheet.
+func (c *context) draft(img css.Image) string {
+	if c.opt.Draft == nil {
+		return img.String()
+	}
+	if img.IsURL {
+		img.URL = c.opt.Draft(img.URL)
+	}
+	img.Set = slices.Clone(img.Set)
+	for i := range img.Set {
+		if o := &img.Set[i].Image; o.IsURL {
+			o.URL = c.opt.Draft(o.URL)
+		}
 	}
 	return img.String()
 }
@@ -444,6 +461,14 @@ func (c *context) serves(layers []int, s *state, all []state) string {
 // notWidth are what rules may ask for that ranges of widths do not tell.
 var notWidth = []string{"height", "hover", "pointer", "orientation", "aspect-ratio", "resolution"}
 
+// fromPage is the folder of the pictures as seen from the page.
+func (o *Options) fromPage() string {
+	if strings.HasPrefix(o.Folder, "/") || strings.Contains(o.Folder, "://") {
+		return o.Folder
+	}
+	return o.FromPage + o.Folder
+}
+
 // preloadLink is one link of Preload.
 var preloadLink = template.Must(template.New("link").Parse(`<link rel="preload" as="image" type="{{.Type}}" ` +
 	`href="{{.URL}}"{{with .Media}} media="{{.}}"{{end}} fetchpriority="high">
@@ -476,7 +501,7 @@ func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 	var b strings.Builder
 	link := func(t cut.Tier, cond []string) {
 		a := t.Rung.Best()
-		preloadLink.Execute(&b, map[string]string{"Type": mime[a.Format], "URL": opt.Folder + a.Name,
+		preloadLink.Execute(&b, map[string]string{"Type": mime[a.Format], "URL": opt.fromPage() + a.Name,
 			"Media": strings.Join(cond, " and ")})
 	}
 	for _, band := range first.Bands {

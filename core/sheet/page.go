@@ -136,7 +136,7 @@ func cssString(s string) string {
 }
 
 // SampleText is what stands in a text area that has no sample of its own.
-const SampleText = "The dome opens at dusk. Bring a coat, and a friend who has never seen Saturn."
+const SampleText = "Sample text for this area"
 
 func textOf(t *plan.TextArea) pageText {
 	var s strings.Builder

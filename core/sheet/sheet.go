@@ -31,6 +31,10 @@ type Options struct {
 	Layer        string // put everything into this cascade layer
 	Nesting      bool   // media queries inside the selectors
 	Minify       bool   // no white space and no comments
+	FromPage     string // the stylesheet's folder as seen from the page, for preload links; "" or ends in /
+	// Draft gives the address of a source as seen from the stylesheet: the sources themselves are
+	// shown, and nothing needs to be cut.
+	Draft        func(source string) string
 	Placeholders map[string]string
 	// Placeholders are gradients (CSS) by source, shown until the picture is there.
 }
@@ -44,6 +48,9 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 	}
 	head := fmt.Sprintf("Backgrounds of %s. Written by tourmaline from %s: change the plan, not this file.", site,
 		path.Base(filepath.ToSlash(p.File)))
+	if opt.Draft != nil {
+		head = fmt.Sprintf("A draft of the backgrounds of %s: it shows the sources as they are. tourmaline build cuts them.", site)
+	}
 	var groups []group
 	for _, b := range p.All() {
 		if !b.Paints() {

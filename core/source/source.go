@@ -9,6 +9,7 @@ package source
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -123,6 +124,11 @@ func locate(err error, place func(off, n int) Span) error {
 // Nearest returns the candidate that is closest to word by edit distance, or
 // "" where none is near (at most a third of the letters wrong; two from four letters on).
 func Nearest(word string, candidates []string) string {
+	for _, other := range sayings[strings.ToLower(word)] {
+		if slices.Contains(candidates, other) {
+			return other
+		}
+	}
 	limit := max(1, len(word)/3)
 	if len(word) >= 4 {
 		limit = max(limit, 2)
@@ -134,6 +140,15 @@ func Nearest(word string, candidates []string) string {
 		}
 	}
 	return best
+}
+
+// sayings are words that people use for words of CSS that are spelt quite differently.
+var sayings = map[string][]string{
+	"middle": {"center"}, "centre": {"center"}, "upper": {"top"}, "lower": {"bottom"},
+	"tile": {"repeat"}, "tiled": {"repeat"}, "once": {"no-repeat"}, "norepeat": {"no-repeat"},
+	"fill": {"cover"}, "crop": {"cover"}, "fit": {"contain"}, "original": {"auto"}, "natural": {"auto"},
+	"sticky": {"fixed"}, "parallax": {"fixed"}, "opacity": {"filter"}, "src": {"image"}, "url": {"image"},
+	"picture": {"image"}, "background": {"css", "color"},
 }
 
 // distance is the Levenshtein distance with swaps of neighbours counted once.
