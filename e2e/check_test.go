@@ -40,7 +40,7 @@ type findingJSON struct {
 	Measured, Wanted                                 float64
 	Where                                            []struct {
 		Says   string
-		Widths [][2]int
+		Widths []struct{ From, To int }
 	}
 }
 
@@ -151,7 +151,7 @@ func TestCheckExitCodesAndOptions(t *testing.T) {
 	// that is every width, and one statement says so.
 	got := checkJSON(t, dir, 1, "bare.yaml", "--only", "bare")
 	f := got.Findings[0]
-	if f.Line != 4 || len(f.Where) != 1 || !slices.Equal(f.Where[0].Widths, [][2]int{{320, 900}}) ||
+	if f.Line != 4 || len(f.Where) != 1 || !slices.Equal(f.Where[0].Widths, []struct{ From, To int }{{320, 900}}) ||
 		f.Measured < 40.7 || f.Measured > 40.8 {
 		t.Errorf("%+v", f) // (900-533.33)/900 = 40.74% at worst
 	}

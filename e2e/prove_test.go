@@ -153,14 +153,14 @@ func TestCroppedFilesLookLikeTheWholePicture(t *testing.T) {
 	}
 	var rungs []struct {
 		Box  string
-		Part [4]float64
+		Part struct{ Width, Height float64 }
 	}
 	if err := json.Unmarshal([]byte(run(t, dir, "cut", "--dry-run", "--json").out), &rungs); err != nil {
 		t.Fatal(err)
 	}
 	parts := map[string]bool{}
 	for _, r := range rungs {
-		if r.Part[2]*r.Part[3] < 9000 {
+		if r.Part.Width*r.Part.Height < 9000 {
 			parts[r.Box] = true
 		}
 	}

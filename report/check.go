@@ -27,12 +27,12 @@ type Summary struct {
 	Notes     int       `json:"notes"`
 	Boxes     int       `json:"boxes"`
 	Landings  int       `json:"landings"`
-	Widths    [2]int    `json:"widths"`
+	Widths    Range     `json:"widths"`
 	Heights   []int     `json:"heights"`
 	Densities []float64 `json:"densities"`
 	Checks    []string  `json:"checks"`
 	NoText    []string  `json:"withoutText,omitempty"` // boxes with pictures or gradients whose contrast is not looked at
-	Grows     []Growth  `json:"grows,omitempty"` // of pictures that cover boxes whose heights are guesses
+	Grows     []Growth  `json:"grows,omitempty"`       // of pictures that cover boxes whose heights are guesses
 
 	taller float64 // wanted of each, 0..1
 }
@@ -40,10 +40,10 @@ type Summary struct {
 // Growth is how much taller than planned a box may grow before a picture that covers it is
 // soft, 0..1, up to what files: taller asks for.
 type Growth struct {
-	Box   string  `json:"box"`
-	Layer int     `json:"layer"`
-	Image string  `json:"image"`
-	Share float64 `json:"share"`
+	Box   string `json:"box"`
+	Layer int    `json:"layer"`
+	Image string `json:"image"`
+	Share Num    `json:"share"`
 }
 
 // Finding is one thing that is wrong or wasteful.
@@ -54,8 +54,8 @@ type Finding struct {
 	Layer int    `json:"layer,omitempty"` // as it is written, from 1, top first
 	Place
 	Message  string  `json:"message"`
-	Measured float64 `json:"measured"`
-	Wanted   float64 `json:"wanted"`
+	Measured Num     `json:"measured"`
+	Wanted   Num     `json:"wanted"`
 	Unit     string  `json:"unit,omitempty"`
 	Where    []Where `json:"where,omitempty"` // empty: it does not depend on the window
 	Exact    []Span  `json:"exact,omitempty"` // where the height matters: each density and swept height
@@ -71,19 +71,19 @@ type Finding struct {
 // Where is a true sentence about where a finding holds.
 type Where struct {
 	Says      string    `json:"says"`
-	Widths    [][2]int  `json:"widths"` // both ends included
+	Widths    []Range   `json:"widths"` // both ends included
 	Densities []float64 `json:"densities,omitempty"`
-	Heights   *[2]int   `json:"heights,omitempty"` // the first and the last, to the px
+	Heights   *Range    `json:"heights,omitempty"` // the first and the last, to the px
 	Some      bool      `json:"atSomeHeights,omitempty"`
 	Touch     bool      `json:"touch,omitempty"` // on touch screens alone
 }
 
 // Span is the widths at one density and height.
 type Span struct {
-	Density float64  `json:"density"`
-	Height  int      `json:"height"`
-	Widths  [][2]int `json:"widths"`
-	Touch   bool     `json:"touch,omitempty"` // on touch screens alone
+	Density float64 `json:"density"`
+	Height  int     `json:"height"`
+	Widths  []Range `json:"widths"`
+	Touch   bool    `json:"touch,omitempty"` // on touch screens alone
 }
 
 // OfCheck is the report of a check of a plan.
@@ -92,10 +92,10 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 		selectors: map[string]string{},
 		Summary: Summary{Errors: count(r, finding.Error), Warnings: count(r, finding.Warning),
 			Notes: count(r, finding.Note),
-			Boxes: r.Boxes, Landings: r.Landings, Widths: p.Widths, Heights: r.Heights, Densities: p.Density,
+			Boxes: r.Boxes, Landings: r.Landings, Widths: Range{p.Widths[0], p.Widths[1]}, Heights: r.Heights, Densities: p.Density,
 			Checks: r.Checks, taller: p.Files.Taller}}
 	for _, g := range r.Grows {
-		out.Summary.Grows = append(out.Summary.Grows, Growth{g.Box, g.ID.N, Source(g.Image), g.Share})
+		out.Summary.Grows = append(out.Summary.Grows, Growth{g.Box, g.ID.N, Source(g.Image), Num(g.Share)})
 	}
 	for i := range r.Findings {
 		out.Findings = append(out.Findings, ofFinding(&r.Findings[i]))
@@ -122,33 +122,25 @@ func count(r *check.Report, l finding.Level) int {
 	return n
 }
 
-func pairs(runs []finding.Run) [][2]int {
-	out := [][2]int{}
-	for _, r := range runs {
-		out = append(out, [2]int{r.From, r.To})
-	}
-	return out
-}
-
 func ofFinding(f *finding.Finding) Finding {
 	j := Finding{Check: f.Check, Level: f.Level.String(), Box: f.Box, Layer: f.ID.N, Place: placeOf(f.Span),
 		level:   f.Level,
-		Message: f.Message, Measured: f.Measured, Wanted: f.Wanted, Unit: f.Unit, Reason: f.Reason, Remedy: f.Remedy,
+		Message: f.Message, Measured: Num(f.Measured), Wanted: Num(f.Wanted), Unit: f.Unit, Reason: f.Reason, Remedy: f.Remedy,
 		How: f.How, Accepted: f.Accepted}
 	if f.Worst != nil {
 		j.Worst = f.Worst.String()
 	}
 	tall := false
 	for _, w := range f.Where {
-		c := Where{Says: w.String(), Widths: pairs(w.Runs), Densities: w.Densities, Some: w.Some, Touch: w.Touch}
+		c := Where{Says: w.String(), Widths: ranges(w.Runs), Densities: w.Densities, Some: w.Some, Touch: w.Touch}
 		if w.Heights != [2]int{} {
-			c.Heights, tall = &w.Heights, true
+			c.Heights, tall = &Range{w.Heights[0], w.Heights[1]}, true
 		}
 		j.Where = append(j.Where, c)
 	}
 	if tall {
 		for _, e := range f.Exact {
-			j.Exact = append(j.Exact, Span{e.Density, e.Height, pairs(e.Runs), e.Touch})
+			j.Exact = append(j.Exact, Span{e.Density, e.Height, ranges(e.Runs), e.Touch})
 		}
 	}
 	return j
@@ -223,8 +215,8 @@ func (s *Summary) growth() string {
 	}
 	var less []string
 	for _, g := range s.Grows {
-		if g.Share < s.taller-0.005 {
-			less = append(less, fmt.Sprintf("%s %s (%s)", g.Box, finding.Percent(g.Share), g.Image))
+		if float64(g.Share) < s.taller-0.005 {
+			less = append(less, fmt.Sprintf("%s %s (%s)", g.Box, finding.Percent(float64(g.Share)), g.Image))
 		}
 	}
 	all := fmt.Sprintf("boxes may grow %s taller than planned before a covering picture is soft", finding.Percent(s.taller))
@@ -263,19 +255,19 @@ const cells = 56
 
 // ruler draws the widths of the plan: where the finding holds, at some density or
 // height.
-func ruler(widths [2]int, where []Where) string {
+func ruler(widths Range, where []Where) string {
 	holds := map[int]bool{}
 	for _, w := range where {
 		for _, r := range w.Widths {
-			for x := r[0]; x <= r[1]; x++ {
+			for x := r.From; x <= r.To; x++ {
 				holds[x] = true
 			}
 		}
 	}
 	var b strings.Builder
-	n := widths[1] - widths[0] + 1
+	n := widths.To - widths.From + 1
 	for i := range cells {
-		from, to := widths[0]+i*n/cells, widths[0]+(i+1)*n/cells-1
+		from, to := widths.From+i*n/cells, widths.From+(i+1)*n/cells-1
 		to = max(to, from)
 		in := 0
 		for x := from; x <= to; x++ {
@@ -292,7 +284,7 @@ func ruler(widths [2]int, where []Where) string {
 			b.WriteString("╌")
 		}
 	}
-	return fmt.Sprintf("%d %s %d", widths[0], b.String(), widths[1])
+	return fmt.Sprintf("%d %s %d", widths.From, b.String(), widths.To)
 }
 
 func (s *Summary) text(accepted int) string {
@@ -310,7 +302,7 @@ func (s *Summary) text(accepted int) string {
 	}
 	return fmt.Sprintf("%s in %s, by %s\nlooked at every width from %d to %d px, %s from %d to %d px, density "+
 		"%s:\n%s landings; ━ fails, ╌ fails in part, · is fine", found,
-		Plural(s.Boxes, "box"), Plural(len(s.Checks), "check"), s.Widths[0], s.Widths[1],
+		Plural(s.Boxes, "box"), Plural(len(s.Checks), "check"), s.Widths.From, s.Widths.To,
 		Plural(len(s.Heights), "height"), s.Heights[0], s.Heights[len(s.Heights)-1],
 		strings.Join(d, ", "), thousands(s.Landings))
 }

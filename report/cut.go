@@ -18,13 +18,13 @@ import (
 
 // Rung is one version of a picture that would be made.
 type Rung struct {
-	Box    string     `json:"box"`
-	Source string     `json:"source"`
-	Width  int        `json:"width"`
-	Height int        `json:"height"`
-	Part   [4]float64 `json:"part"` // left, top, width, height in per cent of the source
-	Share  float64    `json:"share"`
-	For    []string   `json:"viewports"`
+	Box    string   `json:"box"`
+	Source string   `json:"source"`
+	Width  int      `json:"width"`
+	Height int      `json:"height"`
+	Part   Region   `json:"part"`
+	Share  Num      `json:"share"`
+	For    []string `json:"viewports"`
 }
 
 // Rungs are the versions that ladders have.
@@ -37,7 +37,8 @@ func OfRungs(p *plan.Plan, ladders []*cut.Ladder) Rungs {
 		for _, r := range l.Rungs {
 			w, h := float64(max(l.File.Width, 1))/100, float64(max(l.File.Height, 1))/100
 			row := Rung{l.Box.Name, l.Source, r.Width, r.Height,
-				[4]float64{r.Part.X / w, r.Part.Y / h, r.Part.W / w, r.Part.H / h}, r.Share(), []string{}}
+				Region{Num(r.Part.X / w), Num(r.Part.Y / h), Num(r.Part.W / w), Num(r.Part.H / h), percentOf}, Num(r.Share()),
+				[]string{}}
 			for _, v := range p.Named {
 				if e := v.Env(); l.At(&e) == r {
 					row.For = append(row.For, v.Label())
@@ -65,10 +66,10 @@ func (rs Rungs) Text(p *Printer) {
 			last = box + src
 		}
 		part := "all"
-		if r.Part[2] < 99.95 || r.Part[3] < 99.95 {
-			part = fmt.Sprintf("%.0f%% x %.0f%%", r.Part[2], r.Part[3])
+		if r.Part.Width < 99.95 || r.Part.Height < 99.95 {
+			part = fmt.Sprintf("%.0f%% x %.0f%%", r.Part.Width, r.Part.Height)
 		}
-		t.AppendRow(table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(r.Share),
+		t.AppendRow(table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(float64(r.Share)),
 			strings.Join(r.For, ", ")})
 	}
 	t.Render()
@@ -76,23 +77,23 @@ func (rs Rungs) Text(p *Printer) {
 
 // Fetch is what one viewport fetches for one picture.
 type Fetch struct {
-	Box      string  `json:"box"`
-	Source   string  `json:"source"`
-	Viewport string  `json:"viewport"`
-	Name     string  `json:"name"`
-	File     string  `json:"file"`
-	Format   string  `json:"format"`
-	Width    int     `json:"width"`
-	Height   int     `json:"height"`
-	Bytes    int     `json:"bytes"`
-	Fallback string  `json:"fallback"` // for browsers that do not know the format
-	Score    float64 `json:"similarity"`
-	Original int     `json:"sourceBytes"`
-	Lighter  float64 `json:"lighter"`          // 0..1 of the source
-	Wanted   float64 `json:"wanted,omitempty"` // similarity asked for, where it was not reached
-	Short    string  `json:"short,omitempty"`  // why it was not
-	Sharp    float64 `json:"sharpness"`        // px of the file for each device px, the least
-	Soft     bool    `json:"soft,omitempty"`   // fewer than the plan asks for: the source has no more
+	Box      string `json:"box"`
+	Source   string `json:"source"`
+	Viewport string `json:"viewport"`
+	Name     string `json:"name"`
+	File     string `json:"file"`
+	Format   string `json:"format"`
+	Width    int    `json:"width"`
+	Height   int    `json:"height"`
+	Bytes    int    `json:"bytes"`
+	Fallback string `json:"fallback"` // for browsers that do not know the format
+	Score    Num    `json:"similarity"`
+	Original int    `json:"sourceBytes"`
+	Lighter  Num    `json:"lighter"`          // 0..1 of the source
+	Wanted   Num    `json:"wanted,omitempty"` // similarity asked for, where it was not reached
+	Short    string `json:"short,omitempty"`  // why it was not
+	Sharp    Num    `json:"sharpness"`        // px of the file for each device px, the least
+	Soft     bool   `json:"soft,omitempty"`   // fewer than the plan asks for: the source has no more
 }
 
 // Fetches are what the named viewports fetch, picture by picture.
@@ -110,11 +111,13 @@ func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetche
 			}
 			a := r.Best()
 			f := Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width,
-				r.Height, len(a.Data), r.Base().Name, a.Score, l.File.Bytes,
-				1 - float64(len(a.Data))/float64(l.File.Bytes), 0, l.Short(a), 0, false}
-			f.Sharp, f.Soft = sharpness(p, store, l, r, v)
+				r.Height, len(a.Data), r.Base().Name, Num(a.Score), l.File.Bytes,
+				Num(1 - float64(len(a.Data))/float64(l.File.Bytes)), 0, l.Short(a), 0, false}
+			var sharp float64
+			sharp, f.Soft = sharpness(p, store, l, r, v)
+			f.Sharp = Num(sharp)
 			if f.Short != "" {
-				f.Wanted = l.Quality
+				f.Wanted = Num(l.Quality)
 			}
 			out = append(out, f)
 		}
@@ -165,7 +168,7 @@ func (fs Fetches) Text(p *Printer) {
 			score = fmt.Sprintf("%.1f", f.Score)
 		}
 		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height),
-			finding.Weight(f.Bytes), score, saved(f.Lighter), soft(f)})
+			finding.Weight(f.Bytes), score, saved(float64(f.Lighter)), soft(f)})
 	}
 	if t != nil {
 		t.Render()
@@ -268,11 +271,11 @@ func Budget(p *Printer, r *cut.Result) {
 
 // Compared is what one way to make files comes to at a viewport.
 type Compared struct {
-	Viewport string  `json:"viewport"`
-	Way      string  `json:"way"`
-	Bytes    int     `json:"bytes"`
-	Score    float64 `json:"similarity"`
-	Sharp    float64 `json:"sharpness"`
+	Viewport string `json:"viewport"`
+	Way      string `json:"way"`
+	Bytes    int    `json:"bytes"`
+	Score    Num    `json:"similarity"`
+	Sharp    Num    `json:"sharpness"`
 
 	way   cut.Way
 	share float64 // of the visitors
@@ -293,7 +296,7 @@ func OfComparison(p *plan.Plan, rows []cut.Compared) Comparison {
 		if share == 0 {
 			share = 1 / float64(len(p.Named))
 		}
-		out = append(out, Compared{r.Viewport.Label(), wayWords[r.Way], r.Bytes, r.Score, r.Sharp, r.Way, share})
+		out = append(out, Compared{r.Viewport.Label(), wayWords[r.Way], r.Bytes, Num(r.Score), Num(r.Sharp), r.Way, share})
 	}
 	return out
 }

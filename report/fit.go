@@ -22,23 +22,23 @@ import (
 // Landing is one layer of one box at one viewport. Lengths are CSS px, shares 0..1, crops
 // per cent of the picture.
 type Landing struct {
-	Box      string     `json:"box"`
-	Viewport string     `json:"viewport"`
-	Name     string     `json:"name,omitempty"`
-	Layer    int        `json:"layer"` // as it is written, from 1, top first; 0 where the box has only a colour
-	Image    string     `json:"image"`
-	BoxSize  [2]float64 `json:"boxSize"`
-	Drawn    [2]float64 `json:"drawn"`
-	Origin   [2]float64 `json:"origin"` // from the box's border edge
-	Step     [2]float64 `json:"step"`
-	Scale    [2]float64 `json:"scale"`
-	Sharp    *float64   `json:"sharpness,omitempty"` // picture px per device px
-	Crop     [4]float64 `json:"crop"`                // left, top, right, bottom
-	Bare     float64    `json:"bare"`
-	Keep     *float64   `json:"keep,omitempty"`
-	Focus    [2]float64 `json:"focus"`
-	Repeats  [2]float64 `json:"repeats"`
-	Says     string     `json:"says"`
+	Box      string `json:"box"`
+	Viewport string `json:"viewport"`
+	Name     string `json:"name,omitempty"`
+	Layer    int    `json:"layer"` // as it is written, from 1, top first; 0 where the box has only a colour
+	Image    string `json:"image"`
+	BoxSize  Size   `json:"boxSize"`
+	Drawn    Size   `json:"drawn"`
+	Origin   Point  `json:"origin"` // from the box's border edge
+	Step     Point  `json:"step"`
+	Scale    Point  `json:"scale"`
+	Sharp    *Num   `json:"sharpness,omitempty"` // picture px per device px
+	Crop     Sides  `json:"crop"`                // left, top, right, bottom
+	Bare     Num    `json:"bare"`
+	Keep     *Num   `json:"keep,omitempty"`
+	Focus    Point  `json:"focus"`
+	Repeats  Point  `json:"repeats"`
+	Says     string `json:"says"`
 
 	box  plan.BoxID
 	head string // what was declared
@@ -117,7 +117,7 @@ func readable(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []pl
 }
 
 func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
-	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: [2]float64{f.Border.W, f.Border.H},
+	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: Size{Num(f.Border.W), Num(f.Border.H), cssPx},
 		box: f.Box.ID}
 	r.Image, r.Says = f.Values.Style.Background.Color.String(), "colour fills the box"
 	if f.Values.Style.Background.Color.IsTransparent() {
@@ -129,19 +129,21 @@ func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
 
 func landing(f *layout.Frame, v plan.Viewport, q *place.Placed, floor float64) Landing {
 	l := &q.Landing
-	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: [2]float64{f.Border.W, f.Border.H},
+	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: Size{Num(f.Border.W), Num(f.Border.H), cssPx},
 		box:   f.Box.ID,
-		Layer: q.ID.N, Image: layerName(q), Drawn: [2]float64{l.Size.X, l.Size.Y},
-		Step:   [2]float64{l.Step.X, l.Step.Y},
-		Origin: [2]float64{l.Origin.X - f.Border.X, l.Origin.Y - f.Border.Y}, Scale: [2]float64{l.Scale.X, l.Scale.Y},
-		Crop: [4]float64{l.Crop.Left * 100, l.Crop.Top * 100, l.Crop.Right * 100, l.Crop.Bottom * 100},
-		Bare: l.Bare, Focus: [2]float64{l.Focus.X, l.Focus.Y}, Repeats: [2]float64{l.Repeats.X, l.Repeats.Y},
-		Says: says(q, floor)}
+		Layer: q.ID.N, Image: layerName(q), Drawn: Size{Num(l.Size.X), Num(l.Size.Y), cssPx},
+		Step:   Point{Num(l.Step.X), Num(l.Step.Y), cssPx},
+		Origin: Point{Num(l.Origin.X - f.Border.X), Num(l.Origin.Y - f.Border.Y), cssPx},
+		Scale:  Point{Num(l.Scale.X), Num(l.Scale.Y), ofNatural},
+		Crop: Sides{Num(l.Crop.Left * 100), Num(l.Crop.Top * 100), Num(l.Crop.Right * 100), Num(l.Crop.Bottom * 100),
+			percentOf},
+		Bare: Num(l.Bare), Focus: Point{Num(l.Focus.X), Num(l.Focus.Y), ofBox},
+		Repeats: Point{Num(l.Repeats.X), Num(l.Repeats.Y), "copies"}, Says: says(q, floor)}
 	if !math.IsInf(l.Sharp, 0) {
-		r.Sharp = &l.Sharp
+		r.Sharp = num(&l.Sharp)
 	}
 	if q.Plan.Keep != nil {
-		r.Keep = &l.InView
+		r.Keep = num(&l.InView)
 	}
 	r.head = fmt.Sprintf("%s: size %s, position %s, %s", r.Image, q.Layer.Size, q.Layer.Position, q.Layer.Repeat)
 	if q.Layer.Attachment != css.Scroll {
@@ -268,14 +270,14 @@ func (p *Printer) landings(rows []*Landing, most int) {
 					{Number: 5, WidthMax: p.width() - 62, WidthMaxEnforcer: text.WrapSoft}})
 				last = r.head
 			}
-			drawn, sharp := Size(r.Drawn), "any"
+			drawn, sharp := r.Drawn.String(), "any"
 			if r.Sharp != nil {
 				sharp = fmt.Sprintf("%.2f", *r.Sharp)
 			}
 			if r.Layer == 0 {
 				drawn, sharp = "", ""
 			}
-			t.AppendRow(table.Row{"  " + strings.TrimSpace(r.Name+" "+r.Viewport), Size(r.BoxSize), drawn, sharp,
+			t.AppendRow(table.Row{"  " + strings.TrimSpace(r.Name+" "+r.Viewport), r.BoxSize.String(), drawn, sharp,
 				r.Says})
 		}
 	}
@@ -284,13 +286,13 @@ func (p *Printer) landings(rows []*Landing, most int) {
 	}
 }
 
-// Size prints two lengths.
-func Size(v [2]float64) string {
-	n := func(x float64) string {
-		if math.Abs(x-math.Round(x)) < 0.05 {
+// String prints two lengths.
+func (v Size) String() string {
+	n := func(x Num) string {
+		if math.Abs(float64(x)-math.Round(float64(x))) < 0.05 {
 			return fmt.Sprintf("%.0f", x)
 		}
 		return fmt.Sprintf("%.1f", x)
 	}
-	return n(v[0]) + " x " + n(v[1])
+	return n(v.Width) + " x " + n(v.Height)
 }

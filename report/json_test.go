@@ -1,6 +1,7 @@
 package report
 
 import (
+	"math"
 	"os"
 	"reflect"
 	"strings"
@@ -56,7 +57,7 @@ func TestWords(t *testing.T) {
 		}
 	}
 	// Of 320-431 px, 56 cells of 2 px: the first 10 fail, the next half.
-	bar := ruler([2]int{320, 431}, []Where{{Widths: [][2]int{{320, 340}}}})
+	bar := ruler(Range{320, 431}, []Where{{Widths: []Range{{320, 340}}}})
 	if got := strings.TrimSuffix(strings.TrimPrefix(bar, "320 "), " 431"); got != strings.Repeat("━",
 		10)+"╌"+strings.Repeat("·", 45) {
 		t.Errorf("the ruler is %s", bar)
@@ -66,5 +67,15 @@ func TestWords(t *testing.T) {
 	}
 	if got := Diff("p", "a\nb\nc\n", "a\nB\nc\n"); got != "--- p\n+++ p\n@@ -1,3 +1,3 @@\n a\n-b\n+B\n c\n" {
 		t.Errorf("the difference is %q", got)
+	}
+}
+
+// Numbers are rounded, and what is none is null.
+func TestNumbersOfJSON(t *testing.T) {
+	for v, want := range map[Num]string{1.0 / 3: "0.3333", 390: "390", -0.00001: "0", 2605.6400000001: "2605.64",
+		Num(math.Inf(1)): "null"} {
+		if got, err := v.MarshalJSON(); err != nil || string(got) != want {
+			t.Errorf("%v is %s, want %s", float64(v), got, want)
+		}
 	}
 }

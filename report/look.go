@@ -16,29 +16,30 @@ type Look struct {
 	Format      string     `json:"format"`
 	Width       int        `json:"width"`
 	Height      int        `json:"height"`
-	Aspect      float64    `json:"aspect"`
+	Aspect      Num        `json:"aspect"`
 	Orientation int        `json:"orientation"` // EXIF
 	Shape       string     `json:"shape"`       // landscape, portrait, square
 	Bytes       int        `json:"bytes"`
-	PerPixel    float64    `json:"bitsPerPixel"`
+	PerPixel    Num        `json:"bitsPerPixel"`
 	Alpha       bool       `json:"alpha"`
 	Colours     []Colour   `json:"colours"`
-	Edges       []Colour   `json:"edges"` // top, right, bottom, left
+	Edges       *Edges     `json:"edges"`
 	Sharp       []SharpBox `json:"sharp"`
 	Vector      bool       `json:"vector,omitempty"`
 }
 
 // Colour is one with the share of the picture, or of its edge, that has it: 0..1.
 type Colour struct {
-	Hex   string  `json:"hex"`
-	Share float64 `json:"share"`
+	Hex   string `json:"hex"`
+	Share Num    `json:"share"`
 }
 
 // SharpBox is the largest box that the picture fills sharply.
 type SharpBox struct {
 	Density float64 `json:"density"`
-	Width   float64 `json:"width"` // CSS px
-	Height  float64 `json:"height"`
+	Width   Num     `json:"width"` // CSS px
+	Height  Num     `json:"height"`
+	Unit    string  `json:"unit"`
 }
 
 // OfLook looks at a picture file; name is what messages call it. Errors are of the picture.
@@ -62,31 +63,30 @@ func OfLook(name string, f *picture.File) (*Look, error) {
 		return nil, err
 	}
 	w, h := float64(img.Rect.Dx()), float64(img.Rect.Dy())
-	l.Aspect = w / h
+	l.Aspect = Num(w / h)
 	l.Shape = "square"
 	if l.Aspect > 1.02 {
 		l.Shape = "landscape"
 	} else if l.Aspect < 0.98 {
 		l.Shape = "portrait"
 	}
-	l.PerPixel = float64(f.Bytes) * 8 / (w * h)
+	l.PerPixel = Num(float64(f.Bytes) * 8 / (w * h))
 	l.Alpha = picture.HasAlpha(img)
 	for _, sw := range picture.MainColours(img, 5) {
 		l.Colours = append(l.Colours, toColour(sw))
 	}
-	for _, sw := range picture.Edges(img) {
-		l.Edges = append(l.Edges, toColour(sw))
-	}
+	e := picture.Edges(img)
+	l.Edges = &Edges{toColour(e[0]), toColour(e[1]), toColour(e[2]), toColour(e[3])}
 	if f.Vector == nil {
 		for _, d := range []float64{1, 2, 3} {
-			l.Sharp = append(l.Sharp, SharpBox{d, w / d, h / d})
+			l.Sharp = append(l.Sharp, SharpBox{d, Num(w / d), Num(h / d), cssPx})
 		}
 	}
 	return l, nil
 }
 
 func toColour(s picture.Swatch) Colour {
-	return Colour{fmt.Sprintf("#%02x%02x%02x", s.R, s.G, s.B), math.Round(s.Share*1000) / 1000}
+	return Colour{fmt.Sprintf("#%02x%02x%02x", s.R, s.G, s.B), Num(s.Share)}
 }
 
 // ratioName names a common ratio that is within half a per cent.
@@ -114,7 +114,7 @@ func (l *Look) Text(p *Printer) {
 	if l.Vector && l.Width == 0 {
 		row("size", "none of its own (a vector picture)")
 	} else {
-		row("size", "%d x %d px, %s, %s", l.Width, l.Height, ratioName(l.Aspect), l.Shape)
+		row("size", "%d x %d px, %s, %s", l.Width, l.Height, ratioName(float64(l.Aspect)), l.Shape)
 	}
 	if l.Orientation != 1 {
 		row("orientation", "EXIF %d: stored turned or mirrored, shown upright", l.Orientation)
@@ -140,12 +140,13 @@ func (l *Look) Text(p *Printer) {
 	}
 	row("colours", "%s", strings.Join(parts, "  "))
 	parts = nil
-	for i, side := range []string{"top", "right", "bottom", "left"} {
-		if l.Edges[i].Share < 0.01 {
-			parts = append(parts, side+" clear")
+	sides := []string{"top", "right", "bottom", "left"}
+	for i, c := range []Colour{l.Edges.Top, l.Edges.Right, l.Edges.Bottom, l.Edges.Left} {
+		if c.Share < 0.01 {
+			parts = append(parts, sides[i]+" clear")
 			continue
 		}
-		parts = append(parts, side+" "+swatch(l.Edges[i]))
+		parts = append(parts, sides[i]+" "+swatch(c))
 	}
 	row("edges", "%s", strings.Join(parts, "  "))
 	if l.Vector {
@@ -157,7 +158,7 @@ func (l *Look) Text(p *Printer) {
 		if i == 0 {
 			name = "sharp in"
 		}
-		row(name, "a box up to %.0f x %.0f CSS px at density %g", math.Floor(b.Width), math.Floor(b.Height), b.Density)
+		row(name, "a box up to %.0f x %.0f CSS px at density %g", math.Floor(float64(b.Width)), math.Floor(float64(b.Height)), b.Density)
 	}
 }
 

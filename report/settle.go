@@ -38,21 +38,21 @@ type Choice struct {
 // Need is how large a picture has to be: px.
 type Need struct {
 	Picture string `json:"picture"`
-	Has     [2]int `json:"has"`
-	Needs   [2]int `json:"needs"`
+	Has     Size   `json:"has"`
+	Needs   Size   `json:"needs"`
 	Box     string `json:"box"`
 	At      string `json:"at"`
 }
 
 // Part is a part of a picture proposed for a range of widths. Shares are 0..1 of the box.
 type Part struct {
-	Box     string     `json:"box"`
-	Widths  [2]int     `json:"widths"`
-	Now     float64    `json:"shareNow"`
-	Picture string     `json:"picture,omitempty"`
-	Share   [2]float64 `json:"share"`
-	Failed  string     `json:"failed,omitempty"`
-	Lines   []string   `json:"lines,omitempty"`
+	Box     string   `json:"box"`
+	Widths  Range    `json:"widths"`
+	Now     Num      `json:"shareNow"`
+	Picture string   `json:"picture,omitempty"`
+	Share   Shares   `json:"share"`
+	Failed  string   `json:"failed,omitempty"`
+	Lines   []string `json:"lines,omitempty"`
 
 	place Place
 }
@@ -75,12 +75,13 @@ func OfSettle(r *settle.Result) *Settle {
 		out.Settled = append(out.Settled, j)
 	}
 	for _, d := range r.Needs {
-		out.Pictures = append(out.Pictures, Need{d.Picture, [2]int{d.Width, d.Height}, [2]int{d.NeedW, d.NeedH}, d.Box,
+		out.Pictures = append(out.Pictures, Need{d.Picture, Size{Num(d.Width), Num(d.Height), imagePx},
+			Size{Num(d.NeedW), Num(d.NeedH), imagePx}, d.Box,
 			d.At.String()})
 	}
 	for _, c := range r.Parts {
-		out.Parts = append(out.Parts, Part{c.Box, [2]int{c.From, c.To}, c.Small, c.Picture,
-			[2]float64{c.Share.Least, c.Share.Most}, c.Failed, c.Lines, placeOf(c.Span)})
+		out.Parts = append(out.Parts, Part{c.Box, Range{c.From, c.To}, Num(c.Small), c.Picture,
+			Shares{Num(c.Share.Least), Num(c.Share.Most)}, c.Failed, c.Lines, placeOf(c.Span)})
 	}
 	return out
 }
@@ -103,15 +104,14 @@ func (s *Settle) Text(p *Printer) {
 	}
 	first := true
 	for _, d := range s.Pictures {
-		if d.Needs[0] <= d.Has[0] && d.Needs[1] <= d.Has[1] {
+		if d.Needs.Width <= d.Has.Width && d.Needs.Height <= d.Has.Height {
 			continue
 		}
 		if first {
 			p.printf("pictures to ask for\n")
 			first = false
 		}
-		p.printf("  %s  %d x %d px; sharp in every window at %d x %d (%s at %s)\n", d.Picture, d.Has[0], d.Has[1],
-			d.Needs[0], d.Needs[1], d.Box, d.At)
+		p.printf("  %s  %s px; sharp in every window at %s (%s at %s)\n", d.Picture, d.Has, d.Needs, d.Box, d.At)
 	}
 	if !first {
 		p.printf("\n")
@@ -143,13 +143,13 @@ func (c *Choice) text(p *Printer) {
 func (c *Part) text(p *Printer) {
 	p.printf("%s\n  a part of the picture for windows of %d to %d px, where the subject takes as little as %.0f%% "+
 		"of the box\n    %-8s %s\n",
-		c.Box, c.Widths[0], c.Widths[1], c.Now*100, "in", c.place)
+		c.Box, c.Widths.From, c.Widths.To, c.Now*100, "in", c.place)
 	if c.Failed != "" {
 		p.item(8, "not", c.Failed)
 	}
 	if len(c.Lines) > 0 {
-		p.item(8, "with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share[0]*100,
-			c.Share[1]*100))
+		p.item(8, "with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share.Least*100,
+			c.Share.Most*100))
 		p.printf("%s\n", strings.Join(c.Lines, "\n"))
 	}
 	p.printf("\n")

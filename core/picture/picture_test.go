@@ -218,6 +218,9 @@ func FuzzRead(f *testing.F) {
 	f.Add(pngOf(corners()))
 	f.Add(j.Bytes())
 	f.Add([]byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 4 4"><path d="M0 0L4 4z"/></svg>`))
+	for _, data := range everyFormat(f) {
+		f.Add(data)
+	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if len(data) > 4096 {
 			return

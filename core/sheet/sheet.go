@@ -26,12 +26,12 @@ import (
 
 // Options say how the stylesheet is written.
 type Options struct {
-	Folder       string // of the pictures, as seen from the stylesheet; ends in /
-	Properties   bool   // custom properties in place of values that repeat
-	Layer        string // put everything into this cascade layer
-	Nesting      bool   // media queries inside the selectors
-	Minify       bool   // no white space and no comments
-	FromPage     string // the stylesheet's folder as seen from the page, for preload links; "" or ends in /
+	Folder     string // of the pictures, as seen from the stylesheet; ends in /
+	Properties bool   // custom properties in place of values that repeat
+	Layer      string // put everything into this cascade layer
+	Nesting    bool   // media queries inside the selectors
+	Minify     bool   // no white space and no comments
+	FromPage   string // the stylesheet's folder as seen from the page, for preload links; "" or ends in /
 	// Draft gives the address of a source as seen from the stylesheet: the sources themselves are
 	// shown, and nothing needs to be cut.
 	Draft        func(source string) string
