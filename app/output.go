@@ -154,10 +154,10 @@ func (o *Output) Ready(names ...string) error {
 	for _, dir := range []string{o.dir, filepath.Join(o.dir, PictureFolder)} {
 		st, err := os.Stat(dir)
 		if errors.Is(err, fs.ErrNotExist) { // it will be made in the nearest folder that is there
-			for dir = filepath.Dir(filepath.Clean(dir)); err != nil && dir != filepath.Dir(dir); dir = filepath.Dir(dir) {
-				if st, err = os.Stat(dir); err == nil {
-					break
-				}
+			dir = filepath.Clean(dir)
+			for err != nil && dir != filepath.Dir(dir) {
+				dir = filepath.Dir(dir)
+				st, err = os.Stat(dir)
 			}
 		}
 		if err == nil && !st.IsDir() {

@@ -79,7 +79,10 @@ func sheetFlags() []cli.Flag {
 		&cli.BoolFlag{Name: "draft", Usage: "point at the sources and code nothing, to look while you change values"},
 		&cli.StringFlag{Name: "folder", Value: app.PictureFolder + "/",
 			Usage: "`FOLDER` of the pictures as seen from the stylesheet"},
-		&cli.StringFlag{Name: "from-page", Usage: "`FOLDER` of the stylesheet as seen from your page, for preload links"},
+		&cli.StringFlag{
+			Name:  "from-page",
+			Usage: "`FOLDER` of the stylesheet as seen from your page, for preload links",
+		},
 		&cli.BoolFlag{Name: "properties", Usage: "custom properties in place of values that repeat"},
 		&cli.StringFlag{Name: "layer", Usage: "put the rules into the cascade layer of this `NAME`"},
 		&cli.BoolFlag{Name: "nesting", Usage: "media queries inside the selectors"},
@@ -98,8 +101,14 @@ func slashed(s string) string {
 
 // sheetOptions reads them; placeholders are of the pictures of the ladders.
 func sheetOptions(c *cli.Command, ladders []*cut.Ladder) (sheet.Options, error) {
-	o := sheet.Options{Folder: slashed(c.String("folder")), FromPage: slashed(c.String("from-page")), Properties: c.Bool("properties"), Layer: c.String("layer"),
-		Nesting: c.Bool("nesting"), Minify: c.Bool("minify")}
+	o := sheet.Options{
+		Folder:     slashed(c.String("folder")),
+		FromPage:   slashed(c.String("from-page")),
+		Properties: c.Bool("properties"),
+		Layer:      c.String("layer"),
+		Nesting:    c.Bool("nesting"),
+		Minify:     c.Bool("minify"),
+	}
 	if strings.ContainsAny(o.Layer, "{};\"' \t\n") {
 		return o, fmt.Errorf("--layer: %q is not the name of a cascade layer", o.Layer)
 	}

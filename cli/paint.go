@@ -26,7 +26,12 @@ Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
 			&cli.StringFlag{Name: "box", Required: true, Usage: "the box's `NAME`"},
 			&cli.StringFlag{Name: "at", Required: true, Usage: "a named viewport or a size such as 390x844@3"},
 			&cli.FloatFlag{Name: "scroll", Usage: "how far the page is scrolled, CSS `PX` (moves fixed backgrounds)"},
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Required: true, Usage: "PNG `FILE` to write; - is standard output"},
+			&cli.StringFlag{
+				Name:     "output",
+				Aliases:  []string{"o"},
+				Required: true,
+				Usage:    "PNG `FILE` to write; - is standard output",
+			},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			pr, err := open(c)

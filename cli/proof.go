@@ -24,7 +24,12 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 		Flags: []cli.Flag{boxFlag, atFlag,
 			&cli.BoolFlag{Name: "bare", Usage: "only the boxes, without marks and what they cut off"},
 			&cli.IntFlag{Name: "width", Value: 1280, Usage: "width of the sheet in `PX`, 480 to 8000"},
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "proof.png", Usage: "PNG `FILE` to write; - is standard output"},
+			&cli.StringFlag{
+				Name:    "output",
+				Aliases: []string{"o"},
+				Value:   "proof.png",
+				Usage:   "PNG `FILE` to write; - is standard output",
+			},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			pr, err := open(c)

@@ -43,7 +43,11 @@ const stdout = "-"
 // wantPNG refuses names of other formats for a picture.
 func wantPNG(name string) error {
 	if ext := strings.ToLower(filepath.Ext(name)); name != stdout && ext != "" && ext != ".png" {
-		return fmt.Errorf("-o: %s: what is drawn is a PNG; name it %s.png", name, strings.TrimSuffix(name, filepath.Ext(name)))
+		return fmt.Errorf(
+			"-o: %s: what is drawn is a PNG; name it %s.png",
+			name,
+			strings.TrimSuffix(name, filepath.Ext(name)),
+		)
 	}
 	return nil
 }

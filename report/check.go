@@ -92,8 +92,9 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 		selectors: map[string]string{},
 		Summary: Summary{Errors: count(r, finding.Error), Warnings: count(r, finding.Warning),
 			Notes: count(r, finding.Note),
-			Boxes: r.Boxes, Landings: r.Landings, Widths: Range{p.Widths[0], p.Widths[1]}, Heights: r.Heights, Densities: p.Density,
-			Checks: r.Checks, taller: p.Files.Taller}}
+			Boxes: r.Boxes, Landings: r.Landings, Widths: Range{p.Widths[0], p.Widths[1]}, Heights: r.Heights,
+			Densities: p.Density,
+			Checks:    r.Checks, taller: p.Files.Taller}}
 	for _, g := range r.Grows {
 		out.Summary.Grows = append(out.Summary.Grows, Growth{g.Box, g.ID.N, Source(g.Image), Num(g.Share)})
 	}
@@ -125,8 +126,9 @@ func count(r *check.Report, l finding.Level) int {
 func ofFinding(f *finding.Finding) Finding {
 	j := Finding{Check: f.Check, Level: f.Level.String(), Box: f.Box, Layer: f.ID.N, Place: placeOf(f.Span),
 		level:   f.Level,
-		Message: f.Message, Measured: Num(f.Measured), Wanted: Num(f.Wanted), Unit: f.Unit, Reason: f.Reason, Remedy: f.Remedy,
-		How: f.How, Accepted: f.Accepted}
+		Message: f.Message, Measured: Num(f.Measured), Wanted: Num(f.Wanted), Unit: f.Unit, Reason: f.Reason,
+		Remedy: f.Remedy,
+		How:    f.How, Accepted: f.Accepted}
 	if f.Worst != nil {
 		j.Worst = f.Worst.String()
 	}
@@ -219,7 +221,10 @@ func (s *Summary) growth() string {
 			less = append(less, fmt.Sprintf("%s %s (%s)", g.Box, finding.Percent(float64(g.Share)), g.Image))
 		}
 	}
-	all := fmt.Sprintf("boxes may grow %s taller than planned before a covering picture is soft", finding.Percent(s.taller))
+	all := fmt.Sprintf(
+		"boxes may grow %s taller than planned before a covering picture is soft",
+		finding.Percent(s.taller),
+	)
 	if len(less) == 0 {
 		return all
 	}

@@ -37,7 +37,13 @@ func OfRungs(p *plan.Plan, ladders []*cut.Ladder) Rungs {
 		for _, r := range l.Rungs {
 			w, h := float64(max(l.File.Width, 1))/100, float64(max(l.File.Height, 1))/100
 			row := Rung{l.Box.Name, l.Source, r.Width, r.Height,
-				Region{Num(r.Part.X / w), Num(r.Part.Y / h), Num(r.Part.W / w), Num(r.Part.H / h), percentOf}, Num(r.Share()),
+				Region{
+					Num(r.Part.X / w),
+					Num(r.Part.Y / h),
+					Num(r.Part.W / w),
+					Num(r.Part.H / h),
+					percentOf,
+				}, Num(r.Share()),
 				[]string{}}
 			for _, v := range p.Named {
 				if e := v.Env(); l.At(&e) == r {
@@ -69,8 +75,10 @@ func (rs Rungs) Text(p *Printer) {
 		if r.Part.Width < 99.95 || r.Part.Height < 99.95 {
 			part = fmt.Sprintf("%.0f%% x %.0f%%", r.Part.Width, r.Part.Height)
 		}
-		t.AppendRow(table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(float64(r.Share)),
-			strings.Join(r.For, ", ")})
+		t.AppendRow(
+			table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(float64(r.Share)),
+				strings.Join(r.For, ", ")},
+		)
 	}
 	t.Render()
 }
@@ -114,7 +122,7 @@ func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetche
 				r.Height, len(a.Data), r.Base().Name, Num(a.Score), l.File.Bytes,
 				Num(1 - float64(len(a.Data))/float64(l.File.Bytes)), 0, l.Short(a), 0, false}
 			var sharp float64
-			sharp, f.Soft = sharpness(p, store, l, r, v)
+			sharp, f.Soft = sharpness(at{p, store, v}, l, r)
 			f.Sharp = Num(sharp)
 			if f.Short != "" {
 				f.Wanted = Num(l.Quality)
@@ -125,11 +133,18 @@ func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetche
 	return out
 }
 
+// at is a plan with its pictures at a viewport.
+type at struct {
+	plan  *plan.Plan
+	store *picture.Store
+	view  plan.Viewport
+}
+
 // sharpness is how many px of a rung a window has for each device px, and whether that is too
 // few; 0 for vectors.
-func sharpness(p *plan.Plan, store *picture.Store, l *cut.Ladder, r *cut.Rung, v plan.Viewport) (sharp float64, soft bool) {
-	pg := layout.At(p, v, layout.Exact)
-	placed, err := place.Stage{Page: pg, Store: store}.Box(pg.Frame(l.Box.ID))
+func sharpness(at at, l *cut.Ladder, r *cut.Rung) (sharp float64, soft bool) {
+	pg := layout.At(at.plan, at.view, layout.Exact)
+	placed, err := place.Stage{Page: pg, Store: at.store}.Box(pg.Frame(l.Box.ID))
 	if err != nil || l.File.Vector != nil || r.Part.W == 0 {
 		return 0, false
 	}
@@ -138,7 +153,7 @@ func sharpness(p *plan.Plan, store *picture.Store, l *cut.Ladder, r *cut.Rung, v
 		if q := &placed[i]; q.File != nil && q.Image.URL == l.Source {
 			d := q.Landing
 			d.Sharp *= float64(r.Width) / r.Part.W
-			sharp, soft = min(sharp, d.Sharp), soft || fit.Soft(&d, p.Files.Floor(v.Density))
+			sharp, soft = min(sharp, d.Sharp), soft || fit.Soft(&d, at.plan.Files.Floor(at.view.Density))
 		}
 	}
 	if math.IsInf(sharp, 1) {
@@ -296,7 +311,10 @@ func OfComparison(p *plan.Plan, rows []cut.Compared) Comparison {
 		if share == 0 {
 			share = 1 / float64(len(p.Named))
 		}
-		out = append(out, Compared{r.Viewport.Label(), wayWords[r.Way], r.Bytes, Num(r.Score), Num(r.Sharp), r.Way, share})
+		out = append(
+			out,
+			Compared{r.Viewport.Label(), wayWords[r.Way], r.Bytes, Num(r.Score), Num(r.Sharp), r.Way, share},
+		)
 	}
 	return out
 }

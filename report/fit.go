@@ -117,8 +117,13 @@ func readable(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []pl
 }
 
 func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
-	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: Size{Num(f.Border.W), Num(f.Border.H), cssPx},
-		box: f.Box.ID}
+	r := Landing{
+		Box:      f.Box.Name,
+		Viewport: v.String(),
+		Name:     v.Name,
+		BoxSize:  Size{Num(f.Border.W), Num(f.Border.H), cssPx},
+		box:      f.Box.ID,
+	}
 	r.Image, r.Says = f.Values.Style.Background.Color.String(), "colour fills the box"
 	if f.Values.Style.Background.Color.IsTransparent() {
 		r.Image, r.Says = "none", "the box shows what is behind it"
@@ -129,16 +134,25 @@ func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
 
 func landing(f *layout.Frame, v plan.Viewport, q *place.Placed, floor float64) Landing {
 	l := &q.Landing
-	r := Landing{Box: f.Box.Name, Viewport: v.String(), Name: v.Name, BoxSize: Size{Num(f.Border.W), Num(f.Border.H), cssPx},
-		box:   f.Box.ID,
-		Layer: q.ID.N, Image: layerName(q), Drawn: Size{Num(l.Size.X), Num(l.Size.Y), cssPx},
-		Step:   Point{Num(l.Step.X), Num(l.Step.Y), cssPx},
-		Origin: Point{Num(l.Origin.X - f.Border.X), Num(l.Origin.Y - f.Border.Y), cssPx},
-		Scale:  Point{Num(l.Scale.X), Num(l.Scale.Y), ofNatural},
+	r := Landing{
+		Box:      f.Box.Name,
+		Viewport: v.String(),
+		Name:     v.Name,
+		BoxSize:  Size{Num(f.Border.W), Num(f.Border.H), cssPx},
+		box:      f.Box.ID,
+		Layer:    q.ID.N,
+		Image:    layerName(q),
+		Drawn:    Size{Num(l.Size.X), Num(l.Size.Y), cssPx},
+		Step:     Point{Num(l.Step.X), Num(l.Step.Y), cssPx},
+		Origin:   Point{Num(l.Origin.X - f.Border.X), Num(l.Origin.Y - f.Border.Y), cssPx},
+		Scale:    Point{Num(l.Scale.X), Num(l.Scale.Y), ofNatural},
 		Crop: Sides{Num(l.Crop.Left * 100), Num(l.Crop.Top * 100), Num(l.Crop.Right * 100), Num(l.Crop.Bottom * 100),
 			percentOf},
-		Bare: Num(l.Bare), Focus: Point{Num(l.Focus.X), Num(l.Focus.Y), ofBox},
-		Repeats: Point{Num(l.Repeats.X), Num(l.Repeats.Y), "copies"}, Says: says(q, floor)}
+		Bare:    Num(l.Bare),
+		Focus:   Point{Num(l.Focus.X), Num(l.Focus.Y), ofBox},
+		Repeats: Point{Num(l.Repeats.X), Num(l.Repeats.Y), "copies"},
+		Says:    says(q, floor),
+	}
 	if !math.IsInf(l.Sharp, 0) {
 		r.Sharp = num(&l.Sharp)
 	}

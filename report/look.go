@@ -158,7 +158,13 @@ func (l *Look) Text(p *Printer) {
 		if i == 0 {
 			name = "sharp in"
 		}
-		row(name, "a box up to %.0f x %.0f CSS px at density %g", math.Floor(float64(b.Width)), math.Floor(float64(b.Height)), b.Density)
+		row(
+			name,
+			"a box up to %.0f x %.0f CSS px at density %g",
+			math.Floor(float64(b.Width)),
+			math.Floor(float64(b.Height)),
+			b.Density,
+		)
 	}
 }
 

@@ -67,7 +67,11 @@ func (p *Printer) width() int {
 }
 
 // para prints a wrapped text.
-func (p *Printer) para(t string) { p.printf("%s\n", text.WrapSoft(t, p.width())) }
+func (p *Printer) para(t string) {
+	for line := range strings.SplitSeq(text.WrapSoft(t, p.width()), "\n") {
+		p.printf("%s\n", strings.TrimRight(line, " "))
+	}
+}
 
 func (p *Printer) printf(format string, args ...any) { fmt.Fprintf(p.W, format, args...) }
 

@@ -148,8 +148,12 @@ func (c *Part) text(p *Printer) {
 		p.item(8, "not", c.Failed)
 	}
 	if len(c.Lines) > 0 {
-		p.item(8, "with it", fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share.Least*100,
-			c.Share.Most*100))
+		p.item(
+			8,
+			"with it",
+			fmt.Sprintf("the subject takes %.0f%% to %.0f%%; put this into the box:", c.Share.Least*100,
+				c.Share.Most*100),
+		)
 		p.printf("%s\n", strings.Join(c.Lines, "\n"))
 	}
 	p.printf("\n")

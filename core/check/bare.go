@@ -69,7 +69,8 @@ an ornament, and the finding is a note.`,
 // moved is what to do about a picture that is large enough but leaves a part bare.
 func (a *scene) moved() string {
 	l := &a.Landing
-	if l.Origin.X > l.Area.X+fit.Exact || l.Origin.X+l.Size.X < l.Area.Right()-fit.Exact || l.Origin.Y > l.Area.Y+fit.Exact ||
+	if l.Origin.X > l.Area.X+fit.Exact || l.Origin.X+l.Size.X < l.Area.Right()-fit.Exact ||
+		l.Origin.Y > l.Area.Y+fit.Exact ||
 		l.Origin.Y+l.Size.Y < l.Area.Bottom()-fit.Exact {
 		return "the picture is large enough, but its position moves it off the box: give the position in per cent"
 	}

@@ -155,7 +155,10 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 	}
 	for _, m := range s.layers {
 		if a, ok := s.scene(m.id, m.first); ok && m.n > 0 && !math.IsInf(m.grow, 1) {
-			s.report.Grows = append(s.report.Grows, Growth{m.id, a.Frame.Box.Name, a.name(), min(m.grow, p.Files.Taller)})
+			s.report.Grows = append(
+				s.report.Grows,
+				Growth{m.id, a.Frame.Box.Name, a.name(), min(m.grow, p.Files.Taller)},
+			)
 		}
 	}
 	s.accept()

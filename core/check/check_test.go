@@ -54,8 +54,12 @@ func examplePictures(t testing.TB) fstest.MapFS {
 		}
 		return img
 	}
-	out["icon.svg"] = &fstest.MapFile{Data: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0h9z"/></svg>`)}
-	out["sign.svg"] = &fstest.MapFile{Data: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><text y="9">Open</text></svg>`)}
+	out["icon.svg"] = &fstest.MapFile{
+		Data: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0h9z"/></svg>`),
+	}
+	out["sign.svg"] = &fstest.MapFile{
+		Data: []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><text y="9">Open</text></svg>`),
+	}
 	b := func(v float64) uint8 { return uint8(min(max(v, 0), 255)) }
 	photo := func(seed uint64) func(x, y float64) color.NRGBA {
 		r := rand.New(rand.NewPCG(seed, 1))

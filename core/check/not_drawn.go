@@ -26,7 +26,8 @@ out. A browser shows some of them even in a background. Measured by reading the 
 		told := map[*picture.File]bool{}
 		for _, m := range s.layers {
 			a, ok := s.scene(m.id, m.first)
-			if !ok || m.n == 0 || a.File == nil || a.File.Vector == nil || told[a.File] || len(a.File.Vector.Undrawn) == 0 {
+			if !ok || m.n == 0 || a.File == nil || a.File.Vector == nil || told[a.File] ||
+				len(a.File.Vector.Undrawn) == 0 {
 				continue
 			}
 			told[a.File] = true

@@ -333,7 +333,8 @@ func NewTexts(ctx context.Context, p *plan.Plan, store *picture.Store) *Texts {
 const Small = 0
 
 // At measures the text areas of a box at one window, painted at a scale (Small, or device px
-// per CSS px), with its pictures there; where touch screens show them otherwise, the worse. It is nil where the box has no text there.
+// per CSS px), with its pictures there; where touch screens show them otherwise, the worse. It is nil where the box has
+// no text there.
 func (t *Texts) At(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
 	out := (&reader{pass: t.pass, box: box}).measure(w, h, scale).spread
 	if t.pass.plan.All()[box].OnTouch() {

@@ -46,8 +46,10 @@ func Shared() *Engine {
 	shared.Lock()
 	defer shared.Unlock()
 	if shared.engine == nil {
-		shared.engine = New(Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, Resvg: resvgModule, CacheDir: shared.dir,
-			MemoryMiB: MemoryMiB})
+		shared.engine = New(
+			Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, Resvg: resvgModule, CacheDir: shared.dir,
+				MemoryMiB: MemoryMiB},
+		)
 	}
 	return shared.engine
 }

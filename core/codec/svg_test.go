@@ -12,7 +12,8 @@ func TestDrawSVG(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := img.RGBAAt(0, 0); img.Rect.Dx() != 4 || img.Rect.Dy() != 2 || got.A != 128 || got.R != 128 || got.G != 64 ||
+	if got := img.RGBAAt(0, 0); img.Rect.Dx() != 4 || img.Rect.Dy() != 2 || got.A != 128 || got.R != 128 ||
+		got.G != 64 ||
 		img.RGBAAt(3, 0).A != 0 {
 		t.Errorf("%v %v", img.Rect, img.Pix)
 	}
@@ -31,17 +32,28 @@ func TestDrawSVG(t *testing.T) {
 func TestHostileSVG(t *testing.T) {
 	nest := `<svg xmlns="http://www.w3.org/2000/svg" width="900" height="900">`
 	for i := range 12 { // each pattern is filled with the next, ten times over
-		nest += fmt.Sprintf(`<pattern id="p%d" width=".1" height=".1"><rect width="900" height="900" fill="url(#p%d)"/></pattern>`, i, i+1)
+		nest += fmt.Sprintf(
+			`<pattern id="p%d" width=".1" height=".1"><rect width="900" height="900" fill="url(#p%d)"/></pattern>`,
+			i,
+			i+1,
+		)
 	}
 	nest += `<rect width="900" height="900" fill="url(#p0)"/></svg>`
 	entities := `<!DOCTYPE svg [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;">` +
 		`<!ENTITY d "&c;&c;&c;&c;&c;&c;&c;&c;"><!ENTITY e "&d;&d;&d;&d;&d;&d;&d;&d;"><!ENTITY f "&e;&e;&e;&e;&e;&e;&e;&e;">]>` +
 		`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><text>&f;&f;&f;</text></svg>`
 	loop := `<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g></svg>`
-	deep := `<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">` + strings.Repeat("<g>", 5000) + strings.Repeat("</g>", 5000) + `</svg>`
+	deep := `<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">` + strings.Repeat(
+		"<g>",
+		5000,
+	) + strings.Repeat(
+		"</g>",
+		5000,
+	) + `</svg>`
 	huge := `<svg xmlns="http://www.w3.org/2000/svg" width="60000" height="60000"/>`
 	outside := `<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><image href="/etc/hosts" width="9" height="9"/></svg>`
-	for name, text := range map[string]string{"nested patterns": nest, "entities": entities, "a loop": loop, "depth": deep,
+	for name, text := range map[string]string{"nested patterns": nest, "entities": entities, "a " +
+		"loop": loop, "depth": deep,
 		"size": huge, "another file": outside} {
 		start := time.Now()
 		img, err := Shared().DrawSVG(t.Context(), text)

@@ -167,6 +167,7 @@ func isDigit(c byte) bool { return '0' <= c && c <= '9' }
 // Source: CSS Syntax 3, consume an escaped code point
 // (https://www.w3.org/TR/css-syntax-3/#consume-escaped-code-point).
 func unescape(s string) string {
+	s = strings.ToValidUTF8(strings.ReplaceAll(s, "\x00", "\uFFFD"), "\uFFFD") // as preprocessing has it
 	if strings.IndexByte(s, '\\') < 0 {
 		return s
 	}

@@ -31,8 +31,11 @@ func pngOf(t *testing.T, w, h int, f func(x, y int) color.RGBA) []byte {
 // codingFixture cuts one picture of one box.
 func codingFixture(t *testing.T, data []byte, layer string) *Ladder {
 	t.Helper()
-	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 600-600, heights: 800-800, densities: [1], "+
-		"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [{"+layer+"}]}]\n"))
+	p, err := plan.Parse(
+		"p.yaml",
+		[]byte("tourmaline: 1\nviewports: {widths: 600-600, heights: 800-800, densities: [1], "+
+			"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [{"+layer+"}]}]\n"),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,7 +78,13 @@ func TestFlatArtAndTinyTilesStayExact(t *testing.T) {
 					t.Fatal(err)
 				}
 				if img.Rect != src.Rect || !same(img, src) {
-					t.Errorf("%s: a %s of quality %d (%d bytes) differs from the source", name, a.Format, a.Quality, len(a.Data))
+					t.Errorf(
+						"%s: a %s of quality %d (%d bytes) differs from the source",
+						name,
+						a.Format,
+						a.Quality,
+						len(a.Data),
+					)
 				}
 			}
 		}
@@ -104,7 +113,14 @@ func TestTilesKeepTheirMeanColour(t *testing.T) {
 			}
 			for c, got := range meanOf(img) {
 				if math.Abs(got-want[c]) > meanOff+0.1 {
-					t.Errorf("%s of quality %d: channel %d is %.2f on average, was %.2f", a.Format, a.Quality, c, got, want[c])
+					t.Errorf(
+						"%s of quality %d: channel %d is %.2f on average, was %.2f",
+						a.Format,
+						a.Quality,
+						c,
+						got,
+						want[c],
+					)
 				}
 			}
 		}
@@ -127,8 +143,14 @@ func TestAnotherScrimCodesLittleAgain(t *testing.T) {
 	})}})
 	cache := mapCache{}
 	entries := func(scrim string) int {
-		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nfiles: {formats: []}\nviewports: {widths: 600-600, heights: 800-800, densities: [1], "+
-			"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [{color: '"+scrim+"'}, {image: a.png, size: cover}]}]\n"))
+		p, err := plan.Parse(
+			"p.yaml",
+			[]byte(
+				"tourmaline: 1\nfiles: {formats: []}\nviewports: {widths: 600-600, heights: 800-800, densities: [1], "+
+					"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [{color: "+
+					"'"+scrim+"'}, {image: a.png, size: cover}]}]\n",
+			),
+		)
 		if err != nil {
 			t.Fatal(err)
 		}

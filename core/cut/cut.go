@@ -47,7 +47,8 @@ func (l *Ladder) Short(a *Asset) string {
 		return ""
 	}
 	if a.Quality >= limitsOf(a.Format, l.Quality)[1] {
-		return "the coder was given all it may have: what is lost is fine grain, and more would make the file several times heavier"
+		return "the coder was given all it may have: what is lost is fine grain, and more would make the file " +
+			"several times heavier"
 	}
 	return "no quality between came nearer"
 }

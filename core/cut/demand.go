@@ -127,7 +127,8 @@ func keepsPixels(l *place.Placed) bool {
 	if s := l.Layer.Size; l.Layer.Image.Set != nil && s.Kind == css.SizeLengths && (s.AutoW || s.AutoH) {
 		return true
 	}
-	return d.Step != place.Point{} && min(d.Size.X, d.Size.Y)*l.Env.Density < few && max(l.File.Width, l.File.Height) <= small
+	return d.Step != place.Point{} && min(d.Size.X, d.Size.Y)*l.Env.Density < few &&
+		max(l.File.Width, l.File.Height) <= small
 }
 
 // interval is what is shown on one axis, CSS px.

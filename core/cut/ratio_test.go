@@ -61,8 +61,11 @@ func TestFilesKeepTheRatioWhereTilesAreCounted(t *testing.T) {
 // box that grows; a box as tall as the window does not grow.
 func TestFilesAllowForGrowth(t *testing.T) {
 	need := func(height, layer, files string) *Rung {
-		p, store := fixture(t, "viewports: {widths: 600-600, heights: 800-800, densities: [1], named: {w: 600x800@1}}\n"+
-			files+"boxes: [{name: b, width: 300px, height: "+height+", layers: [{image: a.jpg, "+layer+"}]}]\n")
+		p, store := fixture(
+			t,
+			"viewports: {widths: 600-600, heights: 800-800, densities: [1], named: {w: 600x800@1}}\n"+
+				files+"boxes: [{name: b, width: 300px, height: "+height+", layers: [{image: a.jpg, "+layer+"}]}]\n",
+		)
 		ls, err := Choose(t.Context(), p, store)
 		if err != nil || len(ls) != 1 || len(ls[0].Rungs) != 1 {
 			t.Fatal(err, ls)
@@ -90,7 +93,8 @@ func TestFilesAllowForGrowth(t *testing.T) {
 // A position in px moves a covering picture: its crop must still cover the box.
 func TestCropsOfMovedPicturesCover(t *testing.T) {
 	p, store := fixture(t, "viewports: {widths: 600-600, heights: 800-800, densities: [1], named: {w: 600x800@1}}\n"+
-		"boxes: [{name: b, width: 300px, height: 100px, layers: [{image: a.jpg, size: cover, position: right 40px top}]}]\n")
+		"boxes: [{name: b, width: 300px, height: 100px, layers: [{image: a.jpg, size: cover, position: right 40px "+
+		"top}]}]\n")
 	ls, err := Choose(t.Context(), p, store)
 	if err != nil {
 		t.Fatal(err)

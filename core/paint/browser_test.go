@@ -61,14 +61,25 @@ func pagesOf(cases []corpus.Case) [][]corpus.Case {
 // html is one page: a cell at whole px for each case, its box inside.
 func pageHTML(cases []corpus.Case) string {
 	var b strings.Builder
-	b.WriteString("<!DOCTYPE html><meta charset=utf-8><style>html,body{margin:0} body{height:" + fmt.Sprint(corpus.WindowH) +
-		"px;overflow:hidden} .c{position:absolute;overflow:hidden;display:flow-root} " +
-		".b{box-sizing:border-box}</style>\n")
+	b.WriteString(
+		"<!DOCTYPE html><meta charset=utf-8><style>html,body{margin:0} body{height:" + fmt.Sprint(corpus.WindowH) +
+			"px;overflow:hidden} .c{position:absolute;overflow:hidden;display:flow-root} " +
+			".b{box-sizing:border-box}</style>\n",
+	)
 	for i, c := range cases {
-		fmt.Fprintf(&b, "<div class=c style=\"left:%dpx;top:%dpx;width:%dpx;height:%dpx\"><div class=b "+
-			"style='width:%s;height:%s;margin:%s;%s'></div></div>\n",
-			i%corpus.Columns*corpus.CellW, i/corpus.Columns*corpus.CellH, corpus.CellW, corpus.CellH, c.Width, c.Height, c.Margin,
-			strings.ReplaceAll(c.CSS, "'", "\""))
+		fmt.Fprintf(
+			&b,
+			"<div class=c style=\"left:%dpx;top:%dpx;width:%dpx;height:%dpx\"><div class=b "+
+				"style='width:%s;height:%s;margin:%s;%s'></div></div>\n",
+			i%corpus.Columns*corpus.CellW,
+			i/corpus.Columns*corpus.CellH,
+			corpus.CellW,
+			corpus.CellH,
+			c.Width,
+			c.Height,
+			c.Margin,
+			strings.ReplaceAll(c.CSS, "'", "\""),
+		)
 	}
 	return b.String()
 }
@@ -274,7 +285,12 @@ func TestAgainstBrowser(t *testing.T) {
 		for n, c := range cases {
 			k := c.Density
 			x, y := n%corpus.Columns*corpus.CellW, n/corpus.Columns*corpus.CellH
-			cell := image.Rect(int(float64(x)*k), int(float64(y)*k), int(float64(x+corpus.CellW)*k), int(float64(y+corpus.CellH)*k))
+			cell := image.Rect(
+				int(float64(x)*k),
+				int(float64(y)*k),
+				int(float64(x+corpus.CellW)*k),
+				int(float64(y+corpus.CellH)*k),
+			)
 			if c.ID == os.Getenv("TOURMALINE_DUMP") {
 				dump(t, &c, got, want, boxes[n])
 			}
@@ -432,7 +448,11 @@ func TestPagesAgainstBrowser(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		pg := layout.At(p, plan.Viewport{Width: corpus.WindowW, Height: corpus.WindowH, Density: r.density}, layout.Device)
+		pg := layout.At(
+			p,
+			plan.Viewport{Width: corpus.WindowW, Height: corpus.WindowH, Density: r.density},
+			layout.Device,
+		)
 		img, err := Box(pg, pg.Frame(boxID(t, p, r.box)), store, Options{Scroll: r.scroll})
 		if err != nil {
 			t.Fatal(err)

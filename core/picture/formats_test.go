@@ -68,7 +68,8 @@ func withSegment(data []byte, marker byte, body []byte) []byte {
 func exifOf(orientation uint16) []byte {
 	var b bytes.Buffer
 	b.WriteString("Exif\x00\x00MM\x00*")
-	for _, v := range []any{uint32(8), uint16(1), uint16(0x0112), uint16(3), uint32(1), orientation, uint16(0), uint32(0)} {
+	for _, v := range []any{uint32(8), uint16(1), uint16(0x0112), uint16(3), uint32(1), orientation, uint16(0),
+		uint32(0)} {
 		binary.Write(&b, binary.BigEndian, v)
 	}
 	return b.Bytes()

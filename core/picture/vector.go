@@ -146,7 +146,7 @@ func (v *Vector) look(dec *xml.Decoder) error {
 	for n := 0; ; n++ {
 		t, err := dec.RawToken()
 		switch {
-		case err == io.EOF && depth > 0 && !bytes.HasSuffix(bytes.TrimSpace(v.inner[v.root[0]:v.root[1]]), []byte("/>")):
+		case err == io.EOF && depth > 0 && !bytes.HasSuffix(v.inner[v.root[0]:v.root[1]], []byte("/>")):
 			return errors.New("it ends before its root element does")
 		case err == io.EOF:
 			return nil
@@ -170,11 +170,12 @@ func (v *Vector) look(dec *xml.Decoder) error {
 				undrawn("animation")
 			}
 			for _, a := range t.Attr {
+				share := a.Name.Local == "offset" || strings.HasSuffix(a.Name.Local, "opacity")
 				outside := a.Name.Local == "href" && a.Value != "" && a.Value[0] != '#' && t.Name.Local != "a"
 				switch {
 				case outside && !strings.HasPrefix(a.Value, "data:image/"):
 					undrawn("what lies in other files")
-				case percents.MatchString(a.Value) && a.Name.Local != "offset" && !strings.HasSuffix(a.Name.Local, "opacity"):
+				case percents.MatchString(a.Value) && !share:
 					v.percent = true
 				}
 			}
@@ -306,7 +307,8 @@ func (v *Vector) drawWhole(p part, view *View) (*image.RGBA, error) {
 	if int64(ww)*int64(wh) > MaxPixels {
 		return nil, fmt.Errorf("it has percentages, and would be drawn whole at %dx%d px", ww, wh)
 	}
-	all, err := codec.Shared().DrawSVG(context.Background(), v.withRoot(float64(ww), float64(wh), p.box, v.aspect(p.stretch)))
+	all, err := codec.Shared().
+		DrawSVG(context.Background(), v.withRoot(float64(ww), float64(wh), p.box, v.aspect(p.stretch)))
 	if err != nil {
 		return nil, err
 	}

@@ -6,8 +6,14 @@ import "testing"
 // read each time, and ends as it began but for quotes.
 func FuzzOpenAndWrite(f *testing.F) {
 	f.Add(openPlan)
-	f.Add("tourmaline: 1\nboxes:\n  - {name: b, height: 9px, layers: [{image: a.jpg, position: \"auto = 1% 2%, (width < 400px) 3% 4%\"}]}\n")
-	f.Add("tourmaline: 1\nboxes:\n  - name: b\n    height: 9px\n    layers:\n      - color: >-\n          auto\n          scrim\n      - image: &a a.jpg\n        repeat: auto\n")
+	f.Add(
+		"tourmaline: 1\nboxes:\n  - {name: b, height: 9px, layers: [{image: a.jpg, position: \"auto = 1% 2%, " +
+			"(width < 400px) 3% 4%\"}]}\n",
+	)
+	f.Add(
+		"tourmaline: 1\nboxes:\n  - name: b\n    height: 9px\n    layers:\n      - color: >-\n          auto\n     " +
+			"     scrim\n      - image: &a a.jpg\n        repeat: auto\n",
+	)
 	f.Fuzz(func(t *testing.T, text string) {
 		if len(text) > 1500 {
 			return

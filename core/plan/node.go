@@ -151,7 +151,10 @@ var hexComment = regexp.MustCompile(`^#[0-9a-fA-F]{3,8}\s*$`)
 func lostBehind(key source.Span) string {
 	rest, _, _ := strings.Cut(key.File.Text[key.To:], "\n")
 	if i := strings.Index(rest, " #"); i >= 0 && hexComment.MatchString(rest[i+1:]) {
-		return fmt.Sprintf("YAML takes # after a space for a comment: write %q, in quotes", strings.TrimSpace(rest[i+1:]))
+		return fmt.Sprintf(
+			"YAML takes # after a space for a comment: write %q, in quotes",
+			strings.TrimSpace(rest[i+1:]),
+		)
 	}
 	return ""
 }

@@ -189,7 +189,10 @@ func TestColoursThatYAMLTakesForComments(t *testing.T) {
 		{"color: red # as the roof", ""},
 		{"color: '#ff0000' # red", ""},
 	} {
-		_, err := Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - name: b\n    height: 10px\n    layers:\n      - "+c.line+"\n"))
+		_, err := Parse(
+			"p.yaml",
+			[]byte("tourmaline: 1\nboxes:\n  - name: b\n    height: 10px\n    layers:\n      - "+c.line+"\n"),
+		)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || err.Error() != c.want) {
 			t.Errorf("%s: %v, want %s", c.line, err, c.want)
 		}

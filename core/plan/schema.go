@@ -72,13 +72,15 @@ var texts = map[string]map[string]string{
 		"blend":      "as background-blend-mode",
 		"touch":      "what becomes of a fixed layer on touch screens: `fixed-layer`, `scroll`, `none`",
 		"quality":    "of this picture's files, in place of the plan's: `high`, `normal`, `low` or a number",
-		"filter": "`brightness() contrast() saturate() grayscale() sepia() invert() opacity() hue-rotate() blur()`; the " +
+		"filter": "`brightness() contrast() saturate() grayscale() sepia() invert() opacity() hue-rotate() " +
+			"blur()`; the " +
 			"stylesheet gives the layer a pseudo-element, so that text is not touched",
-		"keep":        "the region that must stay visible: x, y, width, height in per cent of the picture",
-		"focus":       "the one point that should be seen: x, y",
-		"avoid":       "`text`: a settled position keeps `keep` out from under the text areas",
-		"subject":     "the share of the box that `keep` should take, as in `40%-70%`: see below",
-		"description": "what the picture shows, where it carries meaning: `check` then says how to put it in the markup",
+		"keep":    "the region that must stay visible: x, y, width, height in per cent of the picture",
+		"focus":   "the one point that should be seen: x, y",
+		"avoid":   "`text`: a settled position keeps `keep` out from under the text areas",
+		"subject": "the share of the box that `keep` should take, as in `40%-70%`: see below",
+		"description": "what the picture shows, where it carries meaning: `check` then says how to put it in the " +
+			"markup",
 	},
 	"text": {
 		"area":     "left, right, top, bottom, width, height, of the padding box",
@@ -88,7 +90,8 @@ var texts = map[string]map[string]string{
 	},
 	"files": {
 		"quality": "`high`, `normal`, `low`, or the similarity wanted: 100 is the same; also as a key of one layer",
-		"sharpness": "picture pixels for each device pixel, for all densities or as `{1: 1, 3: 0.75}`, each from there " +
+		"sharpness": "picture pixels for each device pixel, for all densities or as `{1: 1, 3: 0.75}`, each from " +
+			"there " +
 			"up",
 		"most":    "files for each picture of a box",
 		"worth":   "the share of its weight that one more file must save",
@@ -96,7 +99,8 @@ var texts = map[string]map[string]string{
 		"crop":    "`seen`, or `none` for whole pictures",
 		"taller":  "how much taller than planned a box may grow before a picture that covers it is soft",
 		"sharpen": "how much fine detail is added after scaling",
-		"over-budget": "what may be given up where a viewport is over its `budget`, in this order: `crop` (more files, " +
+		"over-budget": "what may be given up where a viewport is over its `budget`, in this order: `crop` (more " +
+			"files, " +
 			"each of less), `density` (half a pixel for each device pixel at density 3), `quality` (six points)",
 	},
 }
@@ -148,19 +152,32 @@ func Schema() map[string]any {
 	}
 	point := map[string]any{"type": "object", "additionalProperties": number}
 	plan := object("plan", map[string]any{"tourmaline": map[string]any{"const": 1}, "viewports": ref("viewports"),
-		"canvas": ref("canvas"), "page": ref("page"), "boxes": listOf(ref("box")), "budget": open, "files": ref("files"),
+		"canvas": ref(
+			"canvas",
+		), "page": ref("page"), "boxes": listOf(ref("box")), "budget": open, "files": ref("files"),
 		"accept": listOf(map[string]any{"type": "object", "required": []string{"check", "reason"}})}, "tourmaline")
 	plan["$schema"] = "https://json-schema.org/draft/2020-12/schema"
 	plan["title"] = "A plan of tourmaline"
 	plan["$defs"] = map[string]any{
-		"viewports": object("viewports", map[string]any{"densities": map[string]any{"type": []string{"array", "object"}},
-			"named": open}),
+		"viewports": object(
+			"viewports",
+			map[string]any{"densities": map[string]any{"type": []string{"array", "object"}},
+				"named": open},
+		),
 		"box": box("name"), "page": box(), "canvas": canvas, "values": values,
 		"layer": object("layer", map[string]any{"touch": words(touches[1:]...), "avoid": words("text"), "keep": point,
 			"focus":      point,
 			"attachment": words("scroll", "fixed", "local")}),
-		"text":  object("text", map[string]any{"area": point}),
-		"files": object("files", map[string]any{"formats": listOf(words("avif", "webp")), "crop": words("seen", "none"), "over-budget": listOf(words("crop", "density", "quality")), "sharpness": map[string]any{"type": []string{"number", "object"}}}),
+		"text": object("text", map[string]any{"area": point}),
+		"files": object(
+			"files",
+			map[string]any{
+				"formats":     listOf(words("avif", "webp")),
+				"crop":        words("seen", "none"),
+				"over-budget": listOf(words("crop", "density", "quality")),
+				"sharpness":   map[string]any{"type": []string{"number", "object"}},
+			},
+		),
 	}
 	return plan
 }

@@ -151,11 +151,17 @@ func (s *solver) tellStep(c *Choice, over plan.LayerID, seen *seenEdges) error {
 	if worst == 0 {
 		return nil
 	}
-	c.Why = append(c.Why, fmt.Sprintf("where the picture ends in the box the step is %.0f levels at most, at %s edge at %s",
-		worst, sideNames[edge], at))
+	c.Why = append(
+		c.Why,
+		fmt.Sprintf("where the picture ends in the box the step is %.0f levels at most, at %s edge at %s",
+			worst, sideNames[edge], at),
+	)
 	if worst > visibleStep {
-		c.Why = append(c.Why, "that is seen: no one colour goes on there; size: cover, or a picture whose edges are plain, "+
-			"would hide it")
+		c.Why = append(
+			c.Why,
+			"that is seen: no one colour goes on there; size: cover, or a picture whose edges are plain, "+
+				"would hide it",
+		)
 	}
 	return nil
 }

@@ -39,7 +39,8 @@ func TestTheScrimLeavesThePicture(t *testing.T) {
 		}
 		got := res.Choices[0]
 		said := strings.Join(append(got.Why, got.Remedies...), "; ")
-		if !strings.HasPrefix(got.Value, c.begins) || (got.Value == "") != (c.begins == "") || !strings.Contains(said, c.says) {
+		if !strings.HasPrefix(got.Value, c.begins) || (got.Value == "") != (c.begins == "") ||
+			!strings.Contains(said, c.says) {
 			t.Errorf("%s under %s: %q, %s", c.wish, c.ink, got.Value, said)
 		}
 	}
@@ -118,7 +119,8 @@ boxes:
 		t.Fatal(err)
 	}
 	c = res.Choices[0]
-	if !strings.HasPrefix(c.Value, "linear-gradient(to bottom") || strings.Contains(strings.Join(c.Why, ";"), "that is seen") {
+	if !strings.HasPrefix(c.Value, "linear-gradient(to bottom") ||
+		strings.Contains(strings.Join(c.Why, ";"), "that is seen") {
 		t.Errorf("as tall as the box: %+v", c)
 	}
 	if res, err = settled(fmt.Sprintf(wide, "center", "auto flat"), pictures(t)); err != nil {

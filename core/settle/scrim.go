@@ -383,8 +383,10 @@ func (s *solver) instead(c *Choice, o plan.OpenValue, comb []window) {
 	}
 	out = append(out, "move the text to a calmer part of the picture, or make its area smaller",
 		"choose a picture that is calmer, or all dark or all light, where the text lies")
-	c.Why = append(append([]string{fmt.Sprintf("nothing at %d%% or less is enough, and more hides the picture; rather try: %s",
-		tooStrong, out[0])}, out[1:]...), c.Why...)
+	c.Why = append(
+		append([]string{fmt.Sprintf("nothing at %d%% or less is enough, and more hides the picture; rather try: %s",
+			tooStrong, out[0])}, out[1:]...),
+		c.Why...)
 }
 
 // takeScrim settles the first of the scrims, at the strength that every width needs.

@@ -106,7 +106,11 @@ const mostRounded = 0.03
 // rounded is by how much round would change the size of a layer's tiles, by axis, at the
 // width and height where that is most: 0.03 is 3%.
 func (s *solver) rounded(o plan.OpenValue) (much [2]float64, err error) {
-	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.DensestRows(), func(sweep.Part) *[2]float64 { return new([2]float64) },
+	rows, err := sweep.Each(
+		s.ctx,
+		s.sweep,
+		s.sweep.DensestRows(),
+		func(sweep.Part) *[2]float64 { return new([2]float64) },
 		func(most *[2]float64, w *sweep.Window) error {
 			f := w.Page.Frame(o.Layer.Box)
 			at := f.Values.Find(o.Layer)
@@ -124,7 +128,8 @@ func (s *solver) rounded(o plan.OpenValue) (much [2]float64, err error) {
 				}
 			}
 			return nil
-		})
+		},
+	)
 	for _, r := range rows {
 		much[0], much[1] = max(much[0], r[0]), max(much[1], r[1])
 	}

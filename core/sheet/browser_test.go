@@ -108,7 +108,8 @@ func shootAll(t *testing.T, sites []*site, density float64) (*image.RGBA, map[st
 		}
 		var n int
 		var name string
-		if k, _ := fmt.Sscanf(r.URL.Path, "/p%d/%s", &n, &name); k != 2 || n >= len(sites) || sites[n].files[name] == nil {
+		if k, _ := fmt.Sscanf(r.URL.Path, "/p%d/%s", &n, &name); k != 2 || n >= len(sites) ||
+			sites[n].files[name] == nil {
 			http.NotFound(w, r)
 			return
 		}

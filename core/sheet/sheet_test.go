@@ -130,7 +130,8 @@ func TestFixedPicturesScrollOnTouchScreens(t *testing.T) {
 // The canvas has its fixed picture on a fixed element there, at every size of its files and
 // wherever a block changes it; touch: chooses otherwise.
 func TestFixedCanvasOnTouchScreens(t *testing.T) {
-	text := "canvas:\n  layers: [{gradient: 'linear-gradient(red, blue)', size: 9px}, {image: a.jpg, size: cover, attachment: " +
+	text := "canvas:\n  layers: [{gradient: 'linear-gradient(red, blue)', size: 9px}, {image: a.jpg, size: cover, " +
+		"attachment: " +
 		"fixed%s}]\n  when: {(width < 600px): {layers: [{color: teal}]}}\n"
 	out := write(t, strings.Replace(text, "%s", "", 1))
 	at := strings.Index(out, "@media (hover: none) and (pointer: coarse)")
@@ -139,7 +140,8 @@ func TestFixedCanvasOnTouchScreens(t *testing.T) {
 	}
 	touch := out[at:]
 	for _, want := range []string{"body {\n    background-image: none;", "position: fixed;", "height: 100lvh;",
-		"body::before {\n    background-image: url(\"a.jpg\");", "body::after {\n    background-image: linear-gradient(",
+		"body::before {\n    background-image: url(\"a.jpg\");", "body::after {\n    background-image: " +
+			"linear-gradient(",
 		"background-attachment: scroll;", "content: none;"} {
 		if !strings.Contains(touch, want) {
 			t.Errorf("%q is missing:\n%s", want, out)
@@ -175,7 +177,8 @@ func TestWhatTheBackgroundNeedsIsWritten(t *testing.T) {
 	out := write(t, "boxes: [{name: b, height: 90px, css: 'padding: 3px 9px; color: red; font-size: 20px; background: "+
 		"linear-gradient(currentcolor, blue) 0 0 / 2em content-box !important'}]\n")
 	for _, want := range []string{"padding: 3px 9px;", "color: #ff0000;", "font-size: 20px;",
-		"background-image: linear-gradient(currentcolor, #0000ff) !important;", "background-size: 2em auto !important;"} {
+		"background-image: linear-gradient(currentcolor, #0000ff) !important;", "background-size: 2em auto " +
+			"!important;"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is missing:\n%s", want, out)
 		}
@@ -252,17 +255,24 @@ func TestPropertiesLoseNoFallback(t *testing.T) {
 	g := group{rules: []rule{
 		{decls: []decl{{"background-image", `url("pictures/dome-390-aabbccdd.jpg")`},
 			{"background-image", `image-set("pictures/dome-390.avif" type("image/avif"))`}}},
-		{media: []string{"(min-width: 9px)"}, decls: []decl{{"background-image", `url("pictures/dome-390-aabbccdd.jpg")`},
-			{"background-image", `image-set("pictures/dome-390.avif" type("image/avif"))`},
-			{"background-position", "calc(50% - 3.25px) calc(12% + 9px)"}}},
+		{
+			media: []string{"(min-width: 9px)"},
+			decls: []decl{{"background-image", `url("pictures/dome-390-aabbccdd.jpg")`},
+				{"background-image", `image-set("pictures/dome-390.avif" type("image/avif"))`},
+				{"background-position", "calc(50% - 3.25px) calc(12% + 9px)"}},
+		},
 		{media: []string{"(min-width: 19px)"}, decls: []decl{
 			{"background-position", "calc(50% - 3.25px) calc(12% + 9px), 0 0"},
-			{"background-image", "linear-gradient(to right, red, blue 40%), linear-gradient(to right, red, blue 40%)"}}},
+			{
+				"background-image",
+				"linear-gradient(to right, red, blue 40%), linear-gradient(to right, red, blue 40%)",
+			}}},
 	}}
 	g.useProperties("the hero")
 	out := print("", []group{g}, form{})
 	for _, want := range []string{`--the-hero-dome-390-aabbccdd: url("pictures/dome-390-aabbccdd.jpg");`,
-		"background-image: var(--the-hero-dome-390-aabbccdd);", "--the-hero-position: calc(50% - 3.25px) calc(12% + 9px);",
+		"background-image: var(--the-hero-dome-390-aabbccdd);", "--the-hero-position: calc(50% - 3.25px) calc(12% " +
+			"+ 9px);",
 		"--the-hero-gradient: linear-gradient(to right, red, blue 40%);"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is missing:\n%s", want, out)

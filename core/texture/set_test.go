@@ -66,16 +66,21 @@ func labelled(n int) (clean, bad []*image.RGBA) {
 			}
 			return 0.8
 		}
-		clean = append(clean,
+		clean = append(
+			clean,
 			tile(size, func(x, y int) float64 { return soft(x, y) }),
 			tile(size, func(x, y int) float64 { return 0.3 + 0.4*soft(x, y) + at(x, y) }),
 			tile(size, func(x, y int) float64 { return 0.5 + at(x, y) }),
 			tile(size, func(x, y int) float64 { return brick(x, y, 16, 8) + at(x, y) }),
-			tile(size, func(x, y int) float64 { return brick(x, y, size, size) + at(x, y) }), // one stone, its joint on the edge
+			tile(
+				size,
+				func(x, y int) float64 { return brick(x, y, size, size) + at(x, y) },
+			), // one stone, its joint on the edge
 			tile(size, func(x, y int) float64 { return dot(x, y, 16) }),
 			tile(size, func(x, y int) float64 { return dot(x+8, y+8, 16) }), // cut by the edge
 			tile(size, func(x, y int) float64 { return float64((x/8+y/8)%2)*0.6 + 0.2 }),
-			tile(size, func(x, y int) float64 { return float64(x/16%2)*0.5 + 0.2 + at(x, y) }))
+			tile(size, func(x, y int) float64 { return float64(x/16%2)*0.5 + 0.2 + at(x, y) }),
+		)
 		bad = append(bad,
 			tile(size, func(x, y int) float64 { return loose(x, y) }),
 			tile(size, func(x, y int) float64 { return 0.3 + 0.4*loose(x, y) + at(x, y) }),
@@ -105,7 +110,15 @@ func TestSeamsOfALabelledSet(t *testing.T) {
 			missed[i%4]++
 		}
 	}
-	t.Logf("%d of %d clean ones alarm %v, %d of %d bad ones are found, missed %v", alarms, len(clean), kinds, found, len(bad), missed)
+	t.Logf(
+		"%d of %d clean ones alarm %v, %d of %d bad ones are found, missed %v",
+		alarms,
+		len(clean),
+		kinds,
+		found,
+		len(bad),
+		missed,
+	)
 	if alarms > len(clean)*5/100 || found < len(bad)*85/100 {
 		t.Errorf("%d of %d clean ones alarm, %d of %d bad ones are found", alarms, len(clean), found, len(bad))
 	}

@@ -433,8 +433,13 @@ func (g *caseMaker) svg() string {
 }
 
 func (g *caseMaker) set() string {
-	return fmt.Sprintf(`background: image-set(url(tile.png) 1x, "scene.png" %sx, url(large.png) 3x type("image/png"), "none.xyz" 2x type("image/xyz")) %s / %s %s`,
-		g.pick("2", "1.5"), g.position(), g.pick("auto", "auto", "cover", "40px"), g.pick("no-repeat", "repeat"))
+	return fmt.Sprintf(
+		`background: image-set(url(tile.png) 1x, "scene.png" %sx, url(large.png) 3x type("image/png"), "none.xyz" 2x type("image/xyz")) %s / %s %s`,
+		g.pick("2", "1.5"),
+		g.position(),
+		g.pick("auto", "auto", "cover", "40px"),
+		g.pick("no-repeat", "repeat"),
+	)
 }
 
 func (g *caseMaker) layers() string {
