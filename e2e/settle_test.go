@@ -224,7 +224,7 @@ func TestProposedPart(t *testing.T) {
 	r := run(t, dir, "settle", "--json", "--dry-run")
 	var out struct {
 		Parts []struct {
-			Widths  [2]int
+			Widths  struct{ From, To int }
 			Picture string
 			Failed  string
 			Lines   []string

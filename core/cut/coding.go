@@ -42,6 +42,9 @@ type coding struct {
 	search *search
 }
 
+// palette is the most colours that flat art has: more is shaded.
+const palette = 256
+
 // tiny is the most px of a tile that is kept without loss: what is saved is less than a packet.
 const tiny = 96 * 96
 
@@ -64,7 +67,7 @@ func (c *coding) code() (made, error) {
 	case picture.PNG, picture.GIF, picture.BMP, picture.TIFF:
 		c.lossless = true
 	}
-	c.exact = c.lossless && (c.batch.kind.Art() || l.Tiled && r.Width*r.Height <= tiny)
+	c.exact = c.lossless && (c.batch.kind.Art() && c.batch.kind.Colours <= palette || l.Tiled && r.Width*r.Height <= tiny)
 	c.search = &search{coding: c, ctx: c.ctx, judge: c.judge, want: l.Quality, thorough: c.opt.Thorough}
 	base, err := c.base()
 	if err != nil {
