@@ -184,7 +184,8 @@ func TestFitTellsFigures(t *testing.T) {
 		t.Fatalf("%v\n%s", err, j.out)
 	}
 	// 600 wide: drawn 800 x 400 still; sharp 1200/800/2 = 0.75
-	if rows[0]["sharpness"].(float64) != 0.75 || rows[0]["drawn"].(map[string]any)["width"].(float64) != 800 || r.code != 0 {
+	if rows[0]["sharpness"].(float64) != 0.75 ||
+		rows[0]["drawn"].(map[string]any)["width"].(float64) != 800 || r.code != 0 {
 		t.Errorf("%v", rows[0])
 	}
 }

@@ -67,7 +67,8 @@ func (c *coding) code() (made, error) {
 	case picture.PNG, picture.GIF, picture.BMP, picture.TIFF:
 		c.lossless = true
 	}
-	c.exact = c.lossless && (c.batch.kind.Art() && c.batch.kind.Colours <= palette || l.Tiled && r.Width*r.Height <= tiny)
+	kind := &c.batch.kind
+	c.exact = c.lossless && (kind.Art() && kind.Colours <= palette || l.Tiled && r.Width*r.Height <= tiny)
 	c.search = &search{coding: c, ctx: c.ctx, judge: c.judge, want: l.Quality, thorough: c.opt.Thorough}
 	base, err := c.base()
 	if err != nil {

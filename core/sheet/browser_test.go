@@ -89,7 +89,7 @@ func (s *site) painted(t *testing.T, store *picture.Store, density float64) (*im
 	return out, boxes
 }
 
-const framesAcross, framesDown = 4, 4
+const framesAcross, framesDown = 4, 6
 
 // shootAll shows the pages of sites side by side, each in a frame of its own, and returns
 // what the browser fetched of their pictures.

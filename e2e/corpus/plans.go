@@ -8,7 +8,7 @@ import (
 
 // Window of a plan's page, CSS px.
 const (
-	PlanW, PlanH = 320, 240
+	PlanW, PlanH = 320, 160
 )
 
 // Plans returns plans of two boxes each, over all properties, as YAML; all are of windows
@@ -32,7 +32,7 @@ func Plans(n int) []string {
 			if strings.Contains(c.CSS, "1px 1px") { // whose px browsers mix by no known rule
 				c = cases[(i*2+k)*59%len(cases)]
 			}
-			w, h := 90+g.r.IntN(220), 50+g.r.IntN(60)
+			w, h := 90+g.r.IntN(220), 35+g.r.IntN(38)
 			fmt.Fprintf(&b, "  - name: b%d\n    width: %dpx\n    height: %dpx\n    margin: %dpx 0 0 %dpx\n", k, w, h,
 				g.r.IntN(6), g.r.IntN(9))
 			if g.r.IntN(4) == 0 {
