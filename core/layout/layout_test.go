@@ -165,3 +165,16 @@ func BenchmarkLayout20Boxes(b *testing.B) {
 		}
 	}
 }
+
+// The font size of the page is the root's: rem is of it, and so is em where nothing else says.
+func TestRemIsOfThePage(t *testing.T) {
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\npage: {font-size: 20px}\nboxes:\n  - {name: a, height: 3rem}\n"+
+		"  - {name: b, font-size: 50%, height: 3em}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pg := At(p, plan.Viewport{Width: 400, Height: 300, Density: 1}, Exact)
+	if a, b := pg.Frame(p.Boxes[0].ID).Border.H, pg.Frame(p.Boxes[1].ID).Border.H; a != 60 || b != 30 {
+		t.Errorf("3rem is %g px, 3em of half of it %g", a, b)
+	}
+}

@@ -178,3 +178,21 @@ func TestHugeBoxesAreRefused(t *testing.T) {
 		t.Error("a box of 810 gigapixels is painted")
 	}
 }
+
+// A layer with a filter and a blend mode blends what is filtered, by hand: grey 128 at half its
+// brightness is 64, and teal (0 128 128) multiplied by it is 128*64/255 = 32.
+func TestFiltersBlend(t *testing.T) {
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - name: b\n    width: 20px\n    height: 20px\n    layers:\n"+
+		"      - {image: \"linear-gradient(#808080, #808080)\", filter: brightness(50%), blend: multiply}\n      - color: teal\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pg := layout.At(p, plan.Viewport{Width: 40, Height: 40, Density: 1}, layout.Device)
+	img, err := Box(pg, pg.Frame(p.Boxes[0].ID), testStore(), Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if c := img.RGBAAt(9, 9); c.R != 0 || c.G < 31 || c.G > 33 || c.B != c.G || c.A != 255 {
+		t.Errorf("%v", c)
+	}
+}

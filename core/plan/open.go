@@ -151,6 +151,9 @@ func (l *Layer) openGradient(n node, text string) error {
 	}
 	at := strings.IndexByte(o.Wish, '(')
 	start := strings.LastIndexByte(o.Wish[:max(at, 0)], ' ') + 1
+	if start < len("auto ") {
+		return n.fail("auto from a picture, or auto and a gradient")
+	}
 	for _, w := range strings.Fields(o.Wish[len("auto"):start]) {
 		if w != "reversed" && w != "mirrored" && w != "turned" && !strings.HasSuffix(w, "deg") {
 			return n.fail("auto from a picture, or auto (reversed, mirrored, turned 90deg) and a gradient")

@@ -84,6 +84,7 @@ func TestOpenErrors(t *testing.T) {
 		{"{color: auto blue}", "auto, auto flat, auto scrim, or a colour"},
 		{"{color: auto scrim bleu}", `"bleu" is not`},
 		{"{color: auto flat flat}", "auto, auto flat, auto scrim, or a colour"},
+		{"{gradient: auto 0}", "auto from a picture, or auto and a gradient"},
 		{"{texture: a.png, size: near 3em}", "near and a width in px"},
 	} {
 		_, err := Parse("p.yaml",

@@ -123,3 +123,25 @@ func TestSeamsOfALabelledSet(t *testing.T) {
 		t.Errorf("%d of %d clean ones alarm, %d of %d bad ones are found", alarms, len(clean), found, len(bad))
 	}
 }
+
+// A grey texture has few colours and is no flat art; motifs and tiny tiles are no surfaces, in which
+// a spot would be a flaw.
+func TestKinds(t *testing.T) {
+	r := rand.New(rand.NewPCG(6, 1))
+	grain := tile(96, func(_, _ int) float64 { return 0.4 + 0.2*r.Float64() })
+	motif := tile(96, func(x, y int) float64 {
+		if math.Hypot(float64(x-30), float64(y-30)) < 9 {
+			return 0.1
+		}
+		return 0.8
+	})
+	if k := Look(grain); k.Art() || !k.Surface(grain) {
+		t.Errorf("grain: %+v", k)
+	}
+	if k := Look(motif); !k.Art() || k.Surface(motif) {
+		t.Errorf("a motif: %+v", k)
+	}
+	if small := tile(4, func(_, _ int) float64 { return r.Float64() }); Look(small).Surface(small) {
+		t.Error("four px are a surface")
+	}
+}
