@@ -24,11 +24,14 @@ func found(t *testing.T, text string, only ...string) *Report {
 // nothing is bare. What to do depends on why it is.
 func TestBareIsWhatCanBeSeen(t *testing.T) {
 	for _, c := range []struct{ box, do string }{
-		{"height: 3000px, layers: [{image: photo.jpg, size: cover, attachment: fixed, touch: none, repeat: no-repeat}]", ""},
+		{"height: 3000px, layers: [{image: photo.jpg, size: cover, attachment: fixed, touch: none, repeat: " +
+			"no-repeat}]", ""},
 		{"height: 300px, border: 20px solid black, layers: [{image: photo.jpg, size: cover, repeat: no-repeat}]", ""},
-		{"height: 300px, border: 20px solid rgb(0 0 0 / 50%), layers: [{image: photo.jpg, size: cover, repeat: no-repeat}]",
+		{"height: 300px, border: 20px solid rgb(0 0 0 / 50%), layers: [{image: photo.jpg, size: cover, repeat: " +
+			"no-repeat}]",
 			"origin: border-box"},
-		{"height: 300px, layers: [{image: photo.jpg, size: cover, position: 60px 0, repeat: no-repeat}]", "in per cent"},
+		{"height: 300px, layers: [{image: photo.jpg, size: cover, position: 60px 0, repeat: no-repeat}]", "in per " +
+			"cent"},
 		{"height: 300px, layers: [{image: photo.jpg, size: 200px, repeat: no-repeat}]", "size: cover fills"},
 	} {
 		r := found(t, "boxes: [{name: b, "+c.box+"}]\n", "bare")
@@ -52,7 +55,8 @@ func TestTouchScreensAreLookedAt(t *testing.T) {
 	if r := found(t, fmt.Sprintf(text, ", touch: none"), "soft"); len(r.Findings) > 0 {
 		t.Errorf("touch: none: %+v", r.Findings)
 	}
-	canvas := "canvas: {layers: [{image: photo.jpg, size: cover, attachment: fixed}]}\nboxes: [{name: b, height: 4000px}]\n"
+	canvas := "canvas: {layers: [{image: photo.jpg, size: cover, attachment: fixed}]}\nboxes: [{name: b, height: " +
+		"4000px}]\n"
 	if r := found(t, canvas, "soft", "bare", "fixed"); len(r.Findings) > 0 {
 		t.Errorf("the canvas: %+v", r.Findings)
 	}

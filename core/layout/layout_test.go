@@ -168,7 +168,8 @@ func BenchmarkLayout20Boxes(b *testing.B) {
 
 // The font size of the page is the root's: rem is of it, and so is em where nothing else says.
 func TestRemIsOfThePage(t *testing.T) {
-	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\npage: {font-size: 20px}\nboxes:\n  - {name: a, height: 3rem}\n"+
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\npage: {font-size: 20px}\nboxes:\n  - {name: a, height: "+
+		"3rem}\n"+
 		"  - {name: b, font-size: 50%, height: 3em}\n"))
 	if err != nil {
 		t.Fatal(err)

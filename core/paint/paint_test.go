@@ -182,8 +182,10 @@ func TestHugeBoxesAreRefused(t *testing.T) {
 // A layer with a filter and a blend mode blends what is filtered, by hand: grey 128 at half its
 // brightness is 64, and teal (0 128 128) multiplied by it is 128*64/255 = 32.
 func TestFiltersBlend(t *testing.T) {
-	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - name: b\n    width: 20px\n    height: 20px\n    layers:\n"+
-		"      - {image: \"linear-gradient(#808080, #808080)\", filter: brightness(50%), blend: multiply}\n      - color: teal\n"))
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nboxes:\n  - name: b\n    width: 20px\n    height: 20px\n "+
+		"   layers:\n"+
+		"      - {image: \"linear-gradient(#808080, #808080)\", filter: brightness(50%), blend: multiply}\n      - "+
+		"color: teal\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
