@@ -80,12 +80,14 @@ func examplePictures(t testing.TB) fstest.MapFS {
 		return color.NRGBA{b(60 + 90*x), b(70 + 80*x), 90,
 			255}
 	}))
+	grain := rand.New(rand.NewPCG(9, 9))
 	encode("patchy.png", draw(96, 96, func(x, y float64) color.NRGBA {
 		c := wave(x, y)
 		if math.Hypot(x-0.3, y-0.6) < 0.08 {
 			c = color.NRGBA{240, 240, 230, 255}
 		}
-		c.R, c.G, c.B = c.R/4+90, c.G/4+90, c.B/4+90
+		n := uint8(grain.IntN(6))
+		c.R, c.G, c.B = c.R/4+90+n, c.G/4+90+n, c.B/4+90+n
 		return c
 	}))
 	encode("motif.png", draw(90, 60, func(x, y float64) color.NRGBA {

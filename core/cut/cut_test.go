@@ -152,8 +152,7 @@ var many = twoViewports + `boxes:
   - {name: b, height: 150px, padding: 1rem, layers: [{texture: tile.png, size: 40px}]}
   - {name: c, width: 50%, height: 300px, layers: [{image: a.jpg, size: contain, repeat: no-repeat}]}
   - {name: d, height: 80vh, layers: [{image: a.jpg, size: cover, position: 30% 70%}]}
-  - {name: e, height: 400px, layers: [{image: a.jpg, size: 1800px auto, position: right 40px top}], when: {"(width " +
-	"< 600px)": {layers: [{image: a.jpg, size: 200% auto, position: 80% 20%, repeat: no-repeat}]}}}
+  - {name: e, height: 400px, layers: [{image: a.jpg, size: 1800px auto, position: right 40px top}], when: {"(width < 600px)": {layers: [{image: a.jpg, size: 200% auto, position: 80% 20%, repeat: no-repeat}]}}}
   - {name: f, height: 120vh, width: 40%, layers: [{image: a.jpg, size: cover, position: 10% 0%, attachment: fixed}]}
   - {name: g, height: 300px, layers: [{image: a.jpg, size: auto 90px, position: 50px 100%, repeat: repeat-x}]}
   - {name: h, height: 500px, border: 9px solid, css: "background: url(a.jpg) 25% 50% / cover padding-box border-box"}

@@ -53,6 +53,7 @@ func (s Stage) Layer(p *Placed, f *layout.Frame, i int) (bool, error) {
 	layer := l.On(f.Env.Touch)
 	p.Layer, p.Env, p.Pixels, p.Keep, p.Focus = layer, &f.Env, density, l.Plan.Keep, l.Plan.Focus
 	p.Area, p.Paint = s.areas(f, layer)
+	p.Scrolls = max(s.Page.Height-s.Page.Viewport.Height-s.Scroll, 0)
 	p.Bound = p.Paint
 	if f.Box.Role != plan.Canvas {
 		p.Bound = f.Border

@@ -38,6 +38,7 @@ type Input struct {
 	Opaque  [4]bool
 	Keep    *plan.Region
 	Focus   *plan.Point
+	Scrolls float64 // how far the page scrolls on: a box passes over a fixed layer, CSS px
 }
 
 // Point is a pair for the two axes.
@@ -97,6 +98,13 @@ func (l *Landing) land(in *Input) {
 	if bare := in.Paint.W*in.Paint.H - x.covered*y.covered; bare >= 1e-9 {
 		l.Bare = in.bare(x, y)
 	}
+	if in.Layer.Attachment == css.Fixed { // what the box shows of it in passing
+		r := in.seen()
+		x.paint, x.painted, y.paint, y.painted = r.X, r.W, r.Y, r.H
+		x.cover()
+		y.cover()
+		l.Repeats = Point{x.count, y.count}
+	}
 	if size.X > 0 && size.Y > 0 {
 		l.Crop.Left, l.Crop.Right = x.crop()
 		l.Crop.Top, l.Crop.Bottom = y.crop()
@@ -118,13 +126,12 @@ func (l *Landing) land(in *Input) {
 }
 
 // seen is the part of the painting area that can be seen without image: not what lies under
-// an opaque border; and of a fixed layer the window, since the box passes through it.
+// an opaque border; and of a fixed layer what the box passes over in the window.
 func (in *Input) seen() layout.Rect {
 	r := in.Paint
 	if in.Layer.Attachment == css.Fixed {
-		r = r.Intersect(layout.Rect{X: in.Area.X, Y: r.Y, W: in.Area.W, H: r.H})
-		r.Y, r.H = in.Area.Y, in.Area.H
-		return r
+		r.Y, r.H = r.Y-in.Scrolls, r.H+in.Scrolls
+		return r.Intersect(in.Area)
 	}
 	if in.Opaque == [4]bool{} {
 		return r

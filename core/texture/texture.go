@@ -129,7 +129,7 @@ func far(p, q []uint8) int {
 // spot is a flaw: motifs, flat art and small tiles are what they are on purpose.
 func (k Kind) Surface(img *image.RGBA) bool {
 	const least = 48 // px a side
-	return k.Flat < 0.4 && k.Colours > 16 && min(img.Rect.Dx(), img.Rect.Dy()) >= least && opaque(img)
+	return !k.Art() && min(img.Rect.Dx(), img.Rect.Dy()) >= least && opaque(img)
 }
 
 func opaque(img *image.RGBA) bool {
