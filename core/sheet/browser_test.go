@@ -70,8 +70,9 @@ func built(t *testing.T, text string, store *picture.Store) *site {
 }
 
 // painted is the whole page as paint has it, and the boxes on it.
-func (s *site) painted(t *testing.T, store *picture.Store, density float64) (*image.RGBA, []image.Rectangle) {
-	pg := layout.At(s.plan, plan.Viewport{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}, layout.Device)
+func (s *site) painted(t *testing.T, store *picture.Store, at plan.Viewport) (*image.RGBA, []image.Rectangle) {
+	density := at.Density
+	pg := layout.At(s.plan, at, layout.Device)
 	out := image.NewRGBA(image.Rect(0, 0, int(corpus.PlanW*density), int(corpus.PlanH*density)))
 	var boxes []image.Rectangle
 	for _, b := range s.plan.All() {
@@ -93,7 +94,7 @@ const framesAcross, framesDown = 4, 6
 
 // shootAll shows the pages of sites side by side, each in a frame of its own, and returns
 // what the browser fetched of their pictures.
-func shootAll(t *testing.T, sites []*site, density float64) (*image.RGBA, map[string][]string) {
+func shootAll(t *testing.T, sites []*site, density float64, more ...string) (*image.RGBA, map[string][]string) {
 	var mu sync.Mutex
 	fetched := map[string][]string{}
 	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -126,7 +127,7 @@ func shootAll(t *testing.T, sites []*site, density float64) (*image.RGBA, map[st
 		w.Write(sites[n].files[name])
 	}))
 	defer srv.Close()
-	img := shoot.Page(t, srv.URL+"/all.html", framesAcross*corpus.PlanW, framesDown*corpus.PlanH, density)
+	img := shoot.Page(t, srv.URL+"/all.html", framesAcross*corpus.PlanW, framesDown*corpus.PlanH, density, more...)
 	return img, fetched
 }
 
@@ -178,7 +179,7 @@ func TestWrittenPagesLookAsPainted(t *testing.T) {
 func agree(t *testing.T, some []*site, store *picture.Store, density float64) {
 	all, fetched := shootAll(t, some, density)
 	for i, s := range some {
-		got, boxes := s.painted(t, store, density)
+		got, boxes := s.painted(t, store, window(density))
 		at := image.Pt(int(float64(i%framesAcross*corpus.PlanW)*density),
 			int(float64(i/framesAcross*corpus.PlanH)*density))
 		for k, b := range boxes {
@@ -190,6 +191,55 @@ func agree(t *testing.T, some []*site, store *picture.Store, density float64) {
 		}
 		if n, most := len(fetched[fmt.Sprint(i)]), s.layers(density); n > most {
 			t.Errorf("%d files are fetched for %d layers: %v\n%s", n, most, fetched[fmt.Sprint(i)], s.text)
+		}
+	}
+}
+
+func window(density float64) plan.Viewport {
+	return plan.Viewport{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}
+}
+
+const touched = `tourmaline: 1
+viewports: {widths: 310-330, heights: 160-160, densities: [1], named: {w: {size: 320x160@1, touch: true}}}
+files: {formats: [], quality: 99.9, worth: 0%}
+`
+
+// On touch screens, as the browser tells them, fixed pictures lie where paint has them: those of
+// the canvas behind a page of any length, those of boxes in them.
+func TestTouchScreensLookAsPainted(t *testing.T) {
+	shoot.Need(t)
+	store := testStore()
+	var sites []*site
+	const canvas = "canvas: {layers: [{image: large.png, size: cover, position: 30% 60%, attachment: fixed, repeat: no-repeat}, " +
+		"{color: '#123'}]}\n"
+	for _, text := range []string{
+		canvas + "boxes: [{name: a, width: 60px, height: 40px, layers: [{color: teal}]}]\n",   // a short page
+		canvas + "boxes: [{name: a, width: 60px, height: 1900px, layers: [{color: teal}]}]\n", // a long one
+		canvas + "boxes: [{name: a, width: 90px, height: 60px, layers: [{image: scene.png, size: contain, attachment: fixed}]}]\n",
+		"boxes: [{name: a, width: 200px, height: 90px, layers: [{image: large.png, size: cover, position: 20% 30%, attachment: " +
+			"fixed}]}]\n",
+		strings.Replace(canvas, "attachment: fixed", "attachment: fixed, touch: scroll", 1) +
+			"boxes: [{name: a, width: 60px, height: 1000px}]\n",
+		"canvas: {layers: [{image: scene.png, size: cover, repeat: no-repeat, filter: grayscale(1)}, {color: '#456'}]}\n" +
+			"boxes: [{name: a, width: 60px, height: 90px}]\n",
+		strings.Replace(canvas, "layers: [", "layers: [{gradient: 'linear-gradient(rgb(255 0 0 / 50%), transparent)'}, ", 1) +
+			"boxes: [{name: a, width: 60px, height: 90px}]\n",
+	} {
+		s := built(t, touched+text, store)
+		if s.err != nil {
+			t.Fatal(s.err)
+		}
+		sites = append(sites, s)
+	}
+	all, _ := shootAll(t, sites, 1, shoot.Touch)
+	for i, s := range sites {
+		v := window(1)
+		v.Touch = true
+		got, _ := s.painted(t, store, v)
+		at := image.Pt(i%framesAcross*corpus.PlanW, i/framesAcross*corpus.PlanH)
+		if d := difference(got, all, got.Rect, at); d > 3 {
+			t.Errorf("page %d differs by %.1f levels\n%s\n%s", i, d, s.text, s.files["backgrounds.css"])
+			save(t, fmt.Sprintf("touch-%d", i), got, all.SubImage(got.Rect.Add(at)))
 		}
 	}
 }

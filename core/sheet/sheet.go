@@ -79,15 +79,31 @@ func rootOf(b *plan.Box) (group, bool) {
 	if b.Role != plan.Canvas || !b.ShowsImages() {
 		return group{}, false
 	}
-	height := "100%"
-	if m := b.Base().Size(plan.MinHeight); m != nil {
-		if m.Auto {
-			return group{}, false
-		}
-		height = m.Len.String()
+	decls := []decl{{"min-height", "100%"}}
+	switch m := b.Base().Size(plan.MinHeight); {
+	case m != nil && m.Auto:
+		decls = nil
+	case m != nil:
+		decls[0].value = m.Len.String()
+	}
+	if decls = append(decls, rootHolds(b)...); len(decls) == 0 {
+		return group{}, false
 	}
 	return group{name: b.Name + ": its pictures are sized for the whole window, also on short pages", selector: "html",
-		rules: []rule{{decls: []decl{{"min-height", height}}}}}, true
+		rules: []rule{{decls: decls}}}, true
+}
+
+// rootHolds lets the root hold the elements that layers of the canvas lie on: body may be
+// shorter than the page.
+func rootHolds(b *plan.Box) []decl {
+	for _, c := range b.EachRule() {
+		for _, l := range c.Layers() {
+			if len(l.Plan.Filters) > 0 || b.Touch(&l) == plan.TouchFixedLayer && len(c.Layers()) > 1 {
+				return []decl{{"position", "relative"}}
+			}
+		}
+	}
+	return nil
 }
 
 // context is a set of a box's rules for which a block is written.
@@ -99,6 +115,7 @@ type context struct {
 	under  []bool        // placeholders, each below its picture
 	cut    bool          // the plan's files were made: pictures without files are not seen
 	touch  []plan.Touch  // what becomes of each on touch screens
+	canvas bool          // its elements lie in the root, which is as tall as the page
 	// behind: this is what touch screens are told, whose fixed layers lie on elements of
 	// their own. was is the block that told them so before.
 	behind  bool
@@ -125,7 +142,7 @@ func (c *context) onTouch(was *context) *context {
 
 func (s sheets) context(b *plan.Box, at *plan.Values, mine map[string]*cut.Ladder) *context {
 	opt := s.opt
-	c := &context{p: s.plan, at: at, ladders: mine, opt: opt, cut: s.ladders != nil}
+	c := &context{p: s.plan, at: at, canvas: b.Role == plan.Canvas, ladders: mine, opt: opt, cut: s.ladders != nil}
 	for _, l := range at.Layers() {
 		c.layers, c.plans, c.under = append(c.layers, l.Layer), append(c.plans, l.Plan), append(c.under, false)
 		c.touch = append(c.touch, b.Touch(&l))
@@ -510,7 +527,7 @@ func (c *context) allDeclarations(parts [3][]int, width float64) (out [3][]decl)
 		d := c.element(e, parts[e], width)
 		switch {
 		case len(d) == 0:
-		case e == onBox && pseudos && !c.onlyFixed(parts):
+		case e == onBox && pseudos && !c.canvas && !c.onlyFixed(parts):
 			d = append(d, decl{"position", "relative"}, decl{"isolation", "isolate"})
 		case e != onBox && c.fixedElement(parts[e]):
 			d = append(

@@ -46,14 +46,19 @@ func Need(t testing.TB) {
 	}
 }
 
+// Touch makes the browser tell media queries that it has a touch screen: hover: none, and
+// pointer: coarse.
+const Touch = "--blink-settings=primaryHoverType=1,availableHoverTypes=1,primaryPointerType=2,availablePointerTypes=2"
+
 // Page renders a file, or what is at an http: address, in a fresh browser with a window of w x h CSS px at a real
-// density. The page's own background is transparent where it paints nothing.
-func Page(t testing.TB, page string, w, h int, density float64) *image.RGBA {
+// density. The page's own background is transparent where it paints nothing. More are arguments
+// of the browser, such as Touch.
+func Page(t testing.TB, page string, w, h int, density float64, more ...string) *image.RGBA {
 	t.Helper()
 	out := filepath.Join(t.TempDir(), "page.png")
-	var wait []string
+	wait := more
 	if strings.HasPrefix(page, "http") {
-		wait = []string{"--virtual-time-budget=20000"} // which stands still while something is fetched
+		wait = append(wait, "--virtual-time-budget=20000") // which stands still while something is fetched
 	} else {
 		page = "file://" + page
 	}
