@@ -37,7 +37,7 @@ but for flat art as JPEG.`,
 				f.Width*f.Height > 90_000:
 				say(fmt.Sprintf("a photograph as PNG, %.1f bits a pixel (%s)", per, finding.Weight(f.Bytes)),
 					"save it as JPEG, WebP or AVIF; tourmaline cut does", per, 3, "bits a pixel")
-			case f.Format == picture.JPEG && m.Art() && !m.Photograph():
+			case f.Format == picture.JPEG && m.Art() && m.HardEdges() && !m.Photograph():
 				say("flat art as JPEG: its edges are smeared", "save the original as PNG, WebP or SVG",
 					float64(m.Colours), 64, "colours")
 			}

@@ -369,7 +369,7 @@ func (s *solver) notThatColour(c Choice, o plan.OpenValue, comb []window) (Choic
 	}
 	c = c.fail("the colour that you name has too little contrast with this text: name another, or leave it out")
 	for _, g := range others {
-		c.Remedies = append(c.Remedies, fmt.Sprintf("%s would take %d%%", g.veil.name, g.alpha))
+		c.Remedies = append(c.Remedies, fmt.Sprintf("%s would take about %d%%", g.veil.name, g.alpha))
 	}
 	c.After = c.Before
 	return c, nil
@@ -407,7 +407,7 @@ func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []wind
 		fmt.Sprintf("%s at %d%% takes least of the picture away (%.0f points of structure and colour); the worst "+
 			"window is %dx%d", win.veil.name, win.alpha, s.change(o, c.Value), at.w, at.h))
 	for _, g := range good[1:] {
-		c.Why = append(c.Why, fmt.Sprintf("%s would need %d%% and take %.0f points", g.veil.name, g.alpha, g.change))
+		c.Why = append(c.Why, fmt.Sprintf("%s would need about %d%% and take %.0f points", g.veil.name, g.alpha, g.change))
 	}
 	if win.alpha > tooStrong {
 		s.instead(&c, o, comb)
@@ -432,7 +432,11 @@ func (s *solver) otherInk(o plan.OpenValue, comb []window) string {
 		{"black", css.FromRGB8(0, 0, 0), flatVeil(white.name, white.rgb)}} {
 		t := s.on(s.plan.TryInk(x.ink))
 		if a, ok, err := t.solveAlpha(o, x.under, comb); err == nil && ok {
-			parts = append(parts, fmt.Sprintf("%s text would take %s at %d%%", x.name, x.under.name, a))
+			part := fmt.Sprintf("%s text would take %s at about %d%%", x.name, x.under.name, a)
+			if a == 0 {
+				part = x.name + " text would need no scrim"
+			}
+			parts = append(parts, part)
 		}
 	}
 	return strings.Join(parts, ", ")

@@ -138,7 +138,11 @@ func TestKinds(t *testing.T) {
 	if k := Look(grain); k.Art() || !k.Surface(grain) {
 		t.Errorf("grain: %+v", k)
 	}
-	if k := Look(motif); !k.Art() || k.Surface(motif) {
+	paper := tile(96, func(x, _ int) float64 { return 0.85 + 0.02*float64(x/3%2) })
+	if k := Look(paper); k.HardEdges() {
+		t.Errorf("paper has no edges: %+v", k)
+	}
+	if k := Look(motif); !k.Art() || !k.HardEdges() || k.Surface(motif) {
 		t.Errorf("a motif: %+v", k)
 	}
 	if small := tile(4, func(_, _ int) float64 { return r.Float64() }); Look(small).Surface(small) {

@@ -205,7 +205,14 @@ type Kind struct {
 	Colours int     // different colours among the pixels that were looked at
 	Looked  int     // pixels
 	Flat    float64 // share of neighbours that are exactly alike
+	Hard    float64 // share of neighbours that are far apart: edges of shapes
 }
+
+// hardStep is how many levels are far apart: no grain or soft surface has such steps.
+const hardStep = 48
+
+// HardEdges reports whether shapes have edges that a lossy coder would smear.
+func (k Kind) HardEdges() bool { return k.Hard > 0.001 }
 
 // Photograph reports whether it has the many colours and the grain of one.
 func (k Kind) Photograph() bool { return k.Looked >= 4096 && k.Colours > k.Looked/20 && k.Flat < 0.5 }
@@ -223,7 +230,7 @@ func Look(img *image.RGBA) Kind {
 	stride := max(1, int(math.Sqrt(float64(w*h)/65536)))
 	seen := map[[4]uint8]struct{}{}
 	k := Kind{}
-	flat, pairs := 0, 0
+	flat, hard, pairs := 0, 0, 0
 	for y := 0; y < h; y += stride {
 		for x := 0; x < w; x += stride {
 			p := [4]uint8(img.Pix[y*img.Stride+4*x:][:4])
@@ -231,13 +238,16 @@ func Look(img *image.RGBA) Kind {
 			seen[p] = struct{}{}
 			if x+1 < w {
 				pairs++
-				if p == [4]uint8(img.Pix[y*img.Stride+4*x+4:][:4]) {
+				switch d := far(p[:], img.Pix[y*img.Stride+4*x+4:][:4]); {
+				case d == 0:
 					flat++
+				case d > hardStep:
+					hard++
 				}
 			}
 		}
 	}
 	k.Colours = len(seen)
-	k.Flat = float64(flat) / float64(max(pairs, 1))
+	k.Flat, k.Hard = float64(flat)/float64(max(pairs, 1)), float64(hard)/float64(max(pairs, 1))
 	return k
 }
