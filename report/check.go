@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"tourmaline/core/check"
@@ -106,7 +107,7 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 	}
 	for _, b := range p.All() {
 		out.selectors[b.Name] = b.Selector
-		if b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
+		if slices.Contains(r.Looked, b.ID) && b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
 			out.Summary.NoText = append(out.Summary.NoText, b.Name)
 		}
 	}

@@ -102,7 +102,8 @@ type Report struct {
 	Findings []finding.Finding // worst first in each box, boxes in the plan's order
 	Accepted []finding.Finding
 	Boxes    int
-	Landings int // that were computed
+	Looked   []plan.BoxID // which they are
+	Landings int          // that were computed
 	Heights  []int
 	Checks   []string // that ran
 	Grows    []Growth // of pictures that cover boxes whose heights are guesses
@@ -139,7 +140,7 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 			s.boxes = append(s.boxes, b.ID)
 		}
 	}
-	s.report.Boxes = len(s.boxes)
+	s.report.Boxes, s.report.Looked = len(s.boxes), s.boxes
 	s.readPictures()
 	if err := s.run(); err != nil {
 		return nil, err
