@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 
 	"tourmaline/core/cut"
 	"tourmaline/core/finding"
@@ -177,6 +178,12 @@ func (fs Fetches) Text(p *Printer) {
 			tables++
 			p.printf("%s  %s (%s)\n", f.Box, Source(f.Source), finding.Weight(f.Original))
 			t = p.table([]int{3, 4, 5, 6}, "  viewport", "fetches", "px", "weight", "alike", "saved", "")
+			if p.width() < narrow {
+				t.SetColumnConfigs([]table.ColumnConfig{viewportColumn,
+					{Number: 2, WidthMax: p.width() - 46, WidthMaxEnforcer: text.WrapHard},
+					{Number: 3, Hidden: true}, {Number: 4, Align: text.AlignRight}, {Number: 5, Align: text.AlignRight},
+					{Number: 6, Hidden: true}})
+			}
 		}
 		score := ""
 		if f.Score > 0 {

@@ -280,8 +280,12 @@ func (p *Printer) landings(rows []*Landing, most int) {
 				}
 				p.printf("  %s\n", r.head)
 				t = p.table(nil, "  viewport", "box", "drawn", "px/px", "how it lands")
-				t.SetColumnConfigs([]table.ColumnConfig{{Number: 4, Align: text.AlignRight},
-					{Number: 5, WidthMax: p.width() - 62, WidthMaxEnforcer: text.WrapSoft}})
+				columns := []table.ColumnConfig{{Number: 4, Align: text.AlignRight},
+					{Number: 5, WidthMax: max(p.width()-62, 20), WidthMaxEnforcer: text.WrapSoft}}
+				if p.width() < narrow { // what is least asked for gives way
+					columns = append(columns, viewportColumn, table.ColumnConfig{Number: 3, Hidden: true})
+				}
+				t.SetColumnConfigs(columns)
 				last = r.head
 			}
 			drawn, sharp := r.Drawn.String(), "any"

@@ -115,6 +115,12 @@ func (p *Printer) table(right []int, head ...any) table.Writer {
 	return t
 }
 
+// narrow is the width below which tables leave columns out.
+const narrow = 84
+
+// viewportColumn wraps names of viewports before their sizes.
+var viewportColumn = table.ColumnConfig{Number: 1, WidthMax: 16, WidthMaxEnforcer: text.WrapSoft}
+
 // Sentence begins a text with a capital.
 func Sentence(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 

@@ -109,7 +109,7 @@ type aims struct {
 }
 
 func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error) {
-	s := &demand{aims: p, store: store, index: map[ladderKey]int{}, class: map[string]int32{}}
+	s := &demand{aims: p, store: store, ladders: []*Ladder{}, index: map[ladderKey]int{}, class: map[string]int32{}}
 	if err := s.run(ctx); err != nil {
 		return nil, err
 	}

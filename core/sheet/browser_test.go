@@ -210,19 +210,24 @@ func TestTouchScreensLookAsPainted(t *testing.T) {
 	shoot.Need(t)
 	store := testStore()
 	var sites []*site
-	const canvas = "canvas: {layers: [{image: large.png, size: cover, position: 30% 60%, attachment: fixed, repeat: no-repeat}, " +
+	const canvas = "canvas: {layers: [{image: large.png, size: cover, position: 30% 60%, attachment: fixed, " +
+		"repeat: no-repeat}, " +
 		"{color: '#123'}]}\n"
 	for _, text := range []string{
 		canvas + "boxes: [{name: a, width: 60px, height: 40px, layers: [{color: teal}]}]\n",   // a short page
 		canvas + "boxes: [{name: a, width: 60px, height: 1900px, layers: [{color: teal}]}]\n", // a long one
-		canvas + "boxes: [{name: a, width: 90px, height: 60px, layers: [{image: scene.png, size: contain, attachment: fixed}]}]\n",
-		"boxes: [{name: a, width: 200px, height: 90px, layers: [{image: large.png, size: cover, position: 20% 30%, attachment: " +
+		canvas + "boxes: [{name: a, width: 90px, height: 60px, layers: [{image: scene.png, size: contain, " +
+			"attachment: fixed}]}]\n",
+		"boxes: [{name: a, width: 200px, height: 90px, layers: [{image: large.png, size: cover, position: 20% 30%, " +
+			"attachment: " +
 			"fixed}]}]\n",
 		strings.Replace(canvas, "attachment: fixed", "attachment: fixed, touch: scroll", 1) +
 			"boxes: [{name: a, width: 60px, height: 1000px}]\n",
-		"canvas: {layers: [{image: scene.png, size: cover, repeat: no-repeat, filter: grayscale(1)}, {color: '#456'}]}\n" +
+		"canvas: {layers: [{image: scene.png, size: cover, repeat: no-repeat, filter: grayscale(1)}, {color: " +
+			"'#456'}]}\n" +
 			"boxes: [{name: a, width: 60px, height: 90px}]\n",
-		strings.Replace(canvas, "layers: [", "layers: [{gradient: 'linear-gradient(rgb(255 0 0 / 50%), transparent)'}, ", 1) +
+		strings.Replace(canvas, "layers: [", "layers: [{gradient: 'linear-gradient(rgb(255 0 0 / 50%), "+
+			"transparent)'}, ", 1) +
 			"boxes: [{name: a, width: 60px, height: 90px}]\n",
 	} {
 		s := built(t, touched+text, store)

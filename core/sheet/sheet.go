@@ -302,11 +302,17 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 			d = append(d, decl{name, v})
 		}
 	}
-	if e == onBox && c.base != nil && c.base != c && (len(layers) == 0 || len(layers) == 1 &&
-		c.layers[layers[0]].Image.IsNone()) {
-		d = append(d, decl{"background-image", "none"}) // what holds otherwise is not even fetched
+	none := len(layers) == 0 || len(layers) == 1 && c.layers[layers[0]].Image.IsNone()
+	if e == onBox && none {
+		if c.base != nil && c.base != c {
+			d = append(d, decl{"background-image", "none"}) // what holds otherwise is not even fetched
+		}
+		// The colour is clipped as the bottom layer is.
+		if clip := c.layers[len(c.layers)-1].Clip; clip != css.BorderBox || c.base != nil {
+			d = append(d, decl{"background-clip", clip.String()})
+		}
 	}
-	if len(layers) > 0 && !(len(layers) == 1 && c.layers[layers[0]].Image.IsNone()) {
+	if !none {
 		images, sizes := c.files(layers, width, 1, 0)
 		if sized := c.statesAt(layers, width, 0); len(sized) > 1 && sized[1].tall == 0 {
 			images, sizes = sized[0].decls[:len(sized[0].decls)-1], sized[0].decls[len(sized[0].decls)-1]

@@ -189,6 +189,18 @@ func TestWhatTheBackgroundNeedsIsWritten(t *testing.T) {
 	}
 }
 
+// The background colour is clipped as the plan says, with or without a picture.
+func TestColoursAreClipped(t *testing.T) {
+	out := write(t, "boxes: [{name: b, height: 90px, css: 'border: 2px solid red; background: teal padding-box', "+
+		"when: "+
+		"{(width < 600px): {css: 'background: gold'}}}]\n")
+	at := strings.Index(out, "@media")
+	if !strings.Contains(out[:at], "background-clip: padding-box;") ||
+		!strings.Contains(out[at:], "background-clip: border-box;") {
+		t.Error(out)
+	}
+}
+
 // A when block that takes a border or radius away says so.
 func TestWhenBlocksTakeAway(t *testing.T) {
 	out := write(t, "boxes: [{name: b, height: 90px, css: 'border: 2px solid red; border-radius: 4px; background: "+
