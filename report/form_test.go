@@ -12,7 +12,8 @@ func TestWidths(t *testing.T) {
 		Viewport: "1440x900@2", Name: "laptop", Layer: 1,
 		Drawn: Size{1440, 810, cssPx}, BoxSize: Size{1440, 630, cssPx}, Says: says, head: "dome.jpg: size cover"}}}
 	cut := Fetches{{Box: "hero", Source: "dome.jpg", Viewport: "1440x900@2", Name: "laptop",
-		File: "dome-at-dusk-3200-f6985d22.avif", Width: 3200, Height: 1800, Bytes: 32000, Original: 1_790_000, Soft: true}}
+		File: "dome-at-dusk-3200-f6985d22.avif", Width: 3200, Height: 1800, Bytes: 32000, Original: 1_790_000,
+		Soft: true}}
 	for _, width := range []int{20, 60, 100, 160, 300} {
 		var b strings.Builder
 		p := &Printer{W: &b, Width: width}
