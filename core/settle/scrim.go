@@ -407,7 +407,7 @@ func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []wind
 		fmt.Sprintf("%s at %d%% takes least of the picture away (%.0f points of structure and colour); the worst "+
 			"window is %dx%d", win.veil.name, win.alpha, s.change(o, c.Value), at.w, at.h))
 	for _, g := range good[1:] {
-		c.Why = append(c.Why, fmt.Sprintf("%s would need about %d%% and take %.0f " +
+		c.Why = append(c.Why, fmt.Sprintf("%s would need about %d%% and take %.0f "+
 			"points", g.veil.name, g.alpha, g.change))
 	}
 	if win.alpha > tooStrong {
