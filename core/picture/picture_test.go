@@ -221,6 +221,10 @@ func FuzzRead(f *testing.F) {
 	for _, data := range everyFormat(f) {
 		f.Add(data)
 	}
+	// The modules are compiled now: in an instrumented program that takes longer than one input may.
+	if v, err := Read("", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 4 4"/>`)); err == nil {
+		v.Draw(4, 4, View{W: 4, H: 4, KX: 1, KY: 1, NaturalW: 4, NaturalH: 4})
+	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if len(data) > 4096 {
 			return
