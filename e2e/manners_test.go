@@ -272,3 +272,25 @@ func TestTerminals(t *testing.T) {
 		}
 	}
 }
+
+// cut says where a file has too few px for its window: where the source has no more.
+func TestCutSaysWhatIsSoft(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"pics/photo.jpg": photo(300, 200), "tourmaline.yaml": strings.Replace(
+		strings.Replace(mannered, "{size: 390x700@1, touch: true}", "390x700@1, wide: 480x700@1", 1), "position: auto",
+		"position: center", 1)})
+	r := run(t, dir, "cut")
+	// 300 x 200 px cover 390 x 300: drawn 450 x 300, 0.67 px for each
+	if r.code != 0 || strings.Count(r.out, "soft 0.67") != 1 || strings.Count(r.out, "soft 0.62") != 1 {
+		t.Errorf("%d\n%s%s", r.code, r.out, r.err)
+	}
+	var rows []struct {
+		Sharpness float64
+		Soft      bool
+	}
+	if err := json.Unmarshal([]byte(run(t, dir, "cut", "--json").out), &rows); err != nil || len(rows) != 2 || !rows[0].Soft ||
+		rows[0].Sharpness != 0.6667 {
+		t.Errorf("%v %+v", err, rows)
+	}
+}

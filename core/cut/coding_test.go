@@ -8,6 +8,7 @@ import (
 	"image/png"
 	"math"
 	"math/rand/v2"
+	"strings"
 	"testing"
 	"testing/fstest"
 
@@ -167,5 +168,24 @@ func TestAnotherScrimCodesLittleAgain(t *testing.T) {
 	first, same, other := entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 11%)")
 	if same != 0 || other >= first {
 		t.Errorf("%d entries at first, %d for the same, %d for another scrim", first, same, other)
+	}
+}
+
+// A file that looks less like its source than was asked for is told, with the reason.
+func TestMissedSimilarityIsTold(t *testing.T) {
+	l := &Ladder{Quality: 94}
+	most := limitsOf(picture.WebP, 94)[1]
+	for _, c := range []struct {
+		a    Asset
+		says string
+	}{
+		{Asset{Format: picture.WebP, Score: 91, Quality: most}, "fine grain"},
+		{Asset{Format: picture.WebP, Score: 91, Quality: most - 9}, "no quality between"},
+		{Asset{Format: picture.WebP, Score: 93.5, Quality: 50}, ""},
+		{Asset{Format: picture.PNG}, ""},
+	} {
+		if got := l.Short(&c.a); (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
+			t.Errorf("%+v: %q", c.a, got)
+		}
 	}
 }
