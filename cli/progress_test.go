@@ -23,7 +23,8 @@ func TestProgressInAPipe(t *testing.T) {
 	}
 	p.told = p.told.Add(-apart)
 	p.step(100, 100)
-	if lines := strings.Split(strings.TrimSpace(b.String()), "\n"); len(lines) != 2 || strings.Contains(lines[1], "to go") {
+	lines := strings.Split(strings.TrimSpace(b.String()), "\n")
+	if len(lines) != 2 || strings.Contains(lines[1], "to go") {
 		t.Errorf("%q", b.String())
 	}
 	p.end()

@@ -289,8 +289,8 @@ func TestCutSaysWhatIsSoft(t *testing.T) {
 		Sharpness float64
 		Soft      bool
 	}
-	if err := json.Unmarshal([]byte(run(t, dir, "cut", "--json").out), &rows); err != nil || len(rows) != 2 || !rows[0].Soft ||
-		rows[0].Sharpness != 0.6667 {
+	err := json.Unmarshal([]byte(run(t, dir, "cut", "--json").out), &rows)
+	if err != nil || len(rows) != 2 || !rows[0].Soft || rows[0].Sharpness != 0.6667 {
 		t.Errorf("%v %+v", err, rows)
 	}
 }
