@@ -28,13 +28,14 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	program = filepath.Join(dir, "tourmaline")
-	os.Setenv("XDG_CACHE_HOME", filepath.Join(dir, "cache")) // shared by the tests, empty at first
 	cmd := exec.Command("go", "build", "-trimpath", "-ldflags", "-X tourmaline/cli.Version=v0-test", "-o", program,
 		"tourmaline/cmd/tourmaline")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := cmd.CombinedOutput(); err != nil {
 		panic(fmt.Sprintf("%v\n%s", err, out))
 	}
+	// The program's cache is shared by the tests and empty at first; the compiler keeps its own.
+	os.Setenv("XDG_CACHE_HOME", filepath.Join(dir, "cache"))
 	code := m.Run()
 	os.RemoveAll(dir)
 	os.Exit(code)
