@@ -278,3 +278,21 @@ func TestParts(t *testing.T) {
 		t.Error("a part of no picture")
 	}
 }
+
+func BenchmarkDrawSVG1440x900(b *testing.B) {
+	f, err := Read("", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 144 90"><pattern id="p" width="9" `+
+		`height="9" patternUnits="userSpaceOnUse"><circle cx="4" cy="4" r="3"/></pattern><rect width="144" height="90" `+
+		`fill="url(#p)"/></svg>`))
+	if err != nil {
+		b.Fatal(err)
+	}
+	view := View{W: 1440, H: 900, KX: 1, KY: 1, NaturalW: 144, NaturalH: 90}
+	f.Draw(9, 9, view) // compiles the renderer
+	b.ReportAllocs()
+	for b.Loop() {
+		f.drawn = nil // what was drawn is kept
+		if _, err := f.Draw(1440, 900, view); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -335,9 +335,9 @@ type part struct {
 // steps a px, where browsers have exact coverage.
 func (v *Vector) finer(w, h int) int {
 	switch px := w * h; {
-	case v.pixels || px > 1<<21:
+	case v.pixels || px > 1<<20: // seconds, for edges that are a small part of it
 		return 1
-	case px > 1<<19:
+	case px > 1<<18:
 		return 2
 	case px > 1<<17:
 		return 4

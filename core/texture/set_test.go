@@ -149,3 +149,14 @@ func TestKinds(t *testing.T) {
 		t.Error("four px are a surface")
 	}
 }
+
+func BenchmarkSeams1024(b *testing.B) {
+	r := rand.New(rand.NewPCG(1, 2))
+	img := tile(1024, func(_, _ int) float64 { return r.Float64() })
+	b.SetBytes(int64(len(img.Pix)))
+	b.ReportAllocs()
+	for b.Loop() {
+		SeamX(img)
+		SeamY(img)
+	}
+}
