@@ -1,8 +1,10 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -54,10 +56,8 @@ type Fit struct {
 // OfFit places the layers of boxes at viewports. Errors are of the pictures.
 func OfFit(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.Viewport) (*Fit, error) {
 	out := &Fit{Landings: []Landing{}}
-	if err := readable(p, store, boxes, views); err != nil {
-		return nil, err
-	}
 	pages := layout.Of(p)
+	var shown []place.Placed // one layer for each picture
 	for _, id := range boxes {
 		out.boxes = append(out.boxes, p.All()[id])
 		for _, v := range views {
@@ -71,49 +71,28 @@ func OfFit(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.
 				out.Landings = append(out.Landings, colourAlone(f, v))
 			}
 			for i := range placed {
-				out.Landings = append(out.Landings, landing(f, v, &placed[i], p.Files.Floor(v.Density)))
-			}
-		}
-	}
-	return out, nil
-}
-
-// readable decodes every picture that is shown: a file that is cut short has a header like
-// any other. Errors are of the pictures, with the layer's place.
-func readable(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.Viewport) error {
-	type shown struct {
-		file *picture.File
-		at   source.Span
-	}
-	var files []shown
-	known := map[*picture.File]bool{}
-	for _, v := range views {
-		pg := layout.At(p, v, layout.Exact)
-		for _, id := range boxes {
-			placed, err := place.Stage{Page: pg, Store: store}.Box(pg.Frame(id))
-			if err != nil {
-				return err
-			}
-			for i := range placed {
-				if f := placed[i].File; f != nil && f.Vector == nil && !known[f] {
-					known[f] = true
-					files = append(files, shown{f, placed[i].Plan.Span})
+				q := &placed[i]
+				out.Landings = append(out.Landings, landing(f, v, q, p.Files.Floor(v.Density)))
+				same := func(o place.Placed) bool { return o.File == q.File }
+				if q.File != nil && q.File.Vector == nil && !slices.ContainsFunc(shown, same) {
+					shown = append(shown, *q)
 				}
 			}
 		}
 	}
-	errs := make([]error, len(files))
-	work.Each(len(files), func(i int) {
-		if _, err := files[i].file.Decode(); err != nil {
-			errs[i] = source.Place(err, files[i].at)
+	return out, readable(shown)
+}
+
+// readable decodes the pictures of layers: a file that is cut short has a header like any
+// other. Errors are of the pictures, with the layer's place.
+func readable(shown []place.Placed) error {
+	errs := make([]error, len(shown))
+	work.Each(len(shown), func(i int) {
+		if _, err := shown[i].File.Decode(); err != nil {
+			errs[i] = source.Place(err, shown[i].Plan.Span)
 		}
 	})
-	for _, err := range errs {
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+	return cmp.Or(errs...)
 }
 
 func colourAlone(f *layout.Frame, v plan.Viewport) Landing {
