@@ -291,7 +291,9 @@ V=$WORK/verify
 rm -rf "$V"
 mkdir -p "$V/host" "$V/tmp"
 cp "$HERE"/verify/main.go "$HERE"/verify/go.mod "$HERE"/verify/go.sum "$V/"
-sed -e 's/^package codec/package host/' -e 's|tourmaline/core/codec/avifbox|avifbox|' "$HERE/../core/codec/codec.go" >"$V/host/host.go"
+for f in codec.go svg.go; do
+  sed -e 's/^package codec/package host/' -e 's|tourmaline/core/codec/avifbox|avifbox|' "$HERE/../core/codec/$f" >"$V/host/$f"
+done
 cp -r "$HERE/../core/codec/avifbox" "$V/avifbox"
 printf 'module avifbox\n\ngo 1.25.0\n' >"$V/avifbox/go.mod"
 sed -i 's|=> \.\./avifbox|=> ./avifbox|' "$V/go.mod"

@@ -324,6 +324,29 @@ type WebP struct {
 	Method       int     // 0 to 6
 	AlphaQuality int     // 0 to 100
 	Sharp        bool    // sharp YUV
+	Set          []Setting
+}
+
+// Setting is one of a coder's own settings: the key is that of set in codecs/*/shim.c.
+type Setting struct{ Key, Value int }
+
+// Keys of settings, and values.
+const (
+	NearLossless = 0  // WebP
+	Tune         = 0  // AVIF
+	TuneIQ       = 10 // for still pictures, as people see them
+	Matrices     = 2  // AVIF: quantiser matrices
+)
+
+// give hands settings to the next encoding of an instance.
+func (in *instance) give(set []Setting) error {
+	for _, s := range set {
+		ok, err := in.call("set", api.EncodeI32(int32(s.Key)), api.EncodeI32(int32(s.Value)))
+		if err != nil || ok == 0 {
+			return in.failed("set", err)
+		}
+	}
+	return nil
 }
 
 // EncodeWebP encodes img, which is not premultiplied (draw into image.NRGBA first).
@@ -335,6 +358,9 @@ func (e *Engine) EncodeWebP(ctx context.Context, img *image.NRGBA, o WebP) (out 
 			return err
 		}
 		defer in.free(p)
+		if err := in.give(o.Set); err != nil {
+			return err
+		}
 		if o.Lossless {
 			out, err = in.encode("encode_lossless", p, img, api.EncodeI32(int32(o.Effort)), flag(o.Exact), alpha)
 		} else {
@@ -379,6 +405,7 @@ type AVIF struct {
 	Speed     int  // 0 to 9
 	Tune      int  // 0 PSNR, 1 SSIM
 	Chroma444 bool // sharper coloured edges, larger files
+	Set       []Setting
 }
 
 // EncodeAVIF encodes img, with alpha if any pixel is not opaque.
@@ -391,6 +418,9 @@ func (e *Engine) EncodeAVIF(ctx context.Context, img *image.NRGBA, o AVIF) (file
 		}
 		defer in.free(p)
 		i := func(v int) uint64 { return api.EncodeI32(int32(v)) }
+		if err := in.give(o.Set); err != nil {
+			return err
+		}
 		if color, err = in.encode("encode_color", p, img, i(o.CQ), i(o.Speed), i(o.Tune), flag(o.Chroma444),
 			1); err != nil {
 			return err
