@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"image"
-	"image/jpeg"
 	"image/png"
 
 	"tourmaline/core/codec"
@@ -15,7 +14,9 @@ import (
 type Coding struct {
 	Format   Format // JPEG, PNG, WebP or AVIF
 	Quality  int    // 1 worst to 100 best; PNG has none
+	Full     bool   // colours keep their full size; thorough webp halves them with care: thin coloured lines stay sharp
 	Lossless bool   // webp without loss: Quality does not count
+	Near     int    // lossless webp: 0 exact; else how near to it, 1 to 99, in bits that nobody sees
 	Thorough bool   // slower and smaller
 }
 
@@ -25,15 +26,10 @@ func Code(img *image.RGBA, c Coding) ([]byte, error) {
 	ctx := context.Background()
 	switch c.Format {
 	case "jpeg":
-		var b bytes.Buffer
-		var src image.Image = img
-		if g, ok := gray(img); ok {
-			src = g
+		if c.Full {
+			return fitted(img, c.Quality, &fullColour), nil
 		}
-		if err := jpeg.Encode(&b, src, &jpeg.Options{Quality: c.Quality}); err != nil {
-			return nil, err
-		}
-		return Recode(b.Bytes())
+		return fitted(img, c.Quality, &halfColour), nil
 	case "png":
 		var b bytes.Buffer
 		enc := png.Encoder{CompressionLevel: png.DefaultCompression}
@@ -45,23 +41,29 @@ func Code(img *image.RGBA, c Coding) ([]byte, error) {
 		}
 		return b.Bytes(), nil
 	case "webp":
-		o := codec.WebP{Quality: float32(c.Quality), Method: 2, AlphaQuality: 90, Sharp: c.Thorough}
+		o := codec.WebP{Quality: float32(c.Quality), Method: 2, AlphaQuality: 90}
 		if c.Thorough {
-			o.Method = 6
+			o.Method, o.Sharp = 6, c.Full
 		}
 		if c.Lossless {
-			o = codec.WebP{Lossless: true, Effort: 5}
+			o = codec.WebP{Lossless: true, Effort: 3}
 			if c.Thorough {
 				o.Effort = 9
+			}
+			if c.Near > 0 {
+				o.Set = []codec.Setting{{Key: codec.NearLossless, Value: c.Near}}
 			}
 		}
 		return codec.Shared().EncodeWebP(ctx, toNRGBA(img), o)
 	case "avif":
-		// Not speed 8: on photographs its files are up to ten times those of 7 and 9. See
-		// docs/RATIONALE.md, "Why AVIF at speeds 9 and 6?".
-		o := codec.AVIF{CQ: cq(c.Quality), AlphaCQ: max(cq(c.Quality)-8, 0), Speed: 9, Tune: 1}
+		// Not speed 8. See docs/RATIONALE.md, "Why AVIF at speeds 9 and 6?".
+		o := codec.AVIF{CQ: cq(c.Quality), AlphaCQ: max(cq(c.Quality)-8, 0), Speed: 9, Tune: 1, Chroma444: c.Full,
+			Set: []codec.Setting{{Key: codec.Matrices, Value: 1}}}
 		if c.Thorough {
 			o.Speed = 6
+		}
+		if c.Full || c.Thorough {
+			o.Set = []codec.Setting{{Key: codec.Tune, Value: codec.TuneIQ}}
 		}
 		return codec.Shared().EncodeAVIF(ctx, toNRGBA(img), o)
 	}
@@ -166,6 +168,13 @@ func (f *File) Stand(img *image.RGBA) *File {
 	s := &File{Name: f.Name, Format: f.Format, Width: f.Width, Height: f.Height, Orientation: 1, Bytes: f.Bytes,
 		data: f.data}
 	s.pixels = img
+	return s
+}
+
+// As returns a file with f's name whose pixels, and natural size, are those of img.
+func (f *File) As(img *image.RGBA) *File {
+	s := f.Stand(img)
+	s.Width, s.Height = img.Rect.Dx(), img.Rect.Dy()
 	return s
 }
 

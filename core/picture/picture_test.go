@@ -180,7 +180,7 @@ func TestChromaIsInterpolated(t *testing.T) {
 		m.Cb[i], m.Cr[i] = 128, 128
 	}
 	m.Cr[2], m.Cr[3] = 228, 228
-	out := fromYCbCr(m)
+	out := FromYCbCr(m)
 	// Cr over x: 128 128 128 153 203 228 228 228: between samples 1/4 and 3/4 of the way
 	for x, cr := range []float64{128, 128, 128, 153, 203, 228, 228, 228} {
 		if want := 128 + 1.402*(cr-128); math.Abs(float64(out.RGBAAt(x, 0).R)-min(want, 255)) > 1.5 {

@@ -14,7 +14,7 @@ func toRGBA(img image.Image) *image.RGBA {
 			return m
 		}
 	case *image.YCbCr:
-		return fromYCbCr(m)
+		return FromYCbCr(m)
 	case *image.NRGBA:
 		return fromNRGBA(m)
 	}
@@ -50,10 +50,10 @@ func MulDiv255(a, b uint32) uint8 {
 	return uint8((p + p>>8) >> 8)
 }
 
-// fromYCbCr converts with smooth chroma: samples are interpolated with weights
+// FromYCbCr converts with smooth chroma: samples are interpolated with weights
 // 3:1 towards the nearer one, as the common JPEG library and so every browser
 // does; image/color repeats them, which is up to dozens of levels off at edges.
-func fromYCbCr(m *image.YCbCr) *image.RGBA {
+func FromYCbCr(m *image.YCbCr) *image.RGBA {
 	w, h := m.Rect.Dx(), m.Rect.Dy()
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	halfX := m.SubsampleRatio == image.YCbCrSubsampleRatio420 || m.SubsampleRatio == image.YCbCrSubsampleRatio422
