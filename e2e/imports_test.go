@@ -17,7 +17,7 @@ var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/c
 	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast",
 	"core/texture",
 	"core/check", "core/settle", "core/cut", "core/sheet", "proof", "report", "app", "demo", "cli", "cmd/tourmaline",
-	"e2e/shoot", "e2e/corpus", "e2e"}
+	"e2e/shoot", "e2e/corpus", "e2e/calibrate", "e2e"}
 
 func TestImportsFollowTheDesign(t *testing.T) {
 	t.Parallel()

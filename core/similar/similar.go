@@ -1,18 +1,23 @@
-// Package similar tells how alike two pictures look: the coded one and the ideal,
-// both as they are shown.
+// Package similar tells how a picture looks beside the ideal, both as they are shown: how much
+// people see on the whole, and where it is worst.
 //
-//	ref := similar.To(ideal, 2)        // shown at two device px per CSS px
-//	ref.Score(coded)                   // 100: no difference; 95: none that is found by looking
+//	ref := similar.To(ideal, 2)      // shown at two device px per CSS px
+//	look := ref.Look(coded)
+//	look.Worst <= similar.Unseen.Worst // no place where a difference is seen
 //
-// It is structural similarity (Wang and others, Image Quality Assessment, 2004, and
-// its multi-scale form, 2003) on brightness and, with less weight, on the two colour
-// differences, in windows of 8 x 8 px that overlap by half, at four scales. It differs
-// in three points: a shift of a window's mean counts by its size in levels, not by its
-// ratio, which would not see lost colour or blocks in a bright sky; scales are weighed by how
-// large their detail is in CSS px, not in
-// device px, since three device px to a CSS px hide what one shows; and windows are
-// pooled by the root of their mean squared loss, so that one damaged part is not
-// hidden by a large calm sky. See docs/RATIONALE.md, "How is quality judged?".
+// Both pictures are answered as the eye answers to light, in brightness and two colours, and taken
+// apart by the size of detail (bands.go). In cells of 4 x 4 px the difference is summed by kinds:
+// by size, along lines (edges, rings, blocks, thin strings), and detail that was lost or came new
+// whatever its phase (grain). What is busy hides a share; a calm cell beside it hides none, so that
+// rings round a kite in the sky and steps of a sky count in full. Cells are pooled by their cube
+// over all, and over the worst 64 px.
+//
+// What each kind weighs was fitted to two public measures on codings of photographs: see
+// docs/SIMILARITY.md for the figures and docs/RATIONALE.md, "How is quality judged?", for reasons.
+// Sources: Watson and Solomon, Model of visual contrast gain control and pattern masking, 1997
+// (bands, masking by neighbours, pooling by powers); Alakuijala and others, Guetzli:
+// Perceptually guided JPEG encoder, 2017 (what codings do to pictures, and the unit: 1 is where
+// most people just see it).
 package similar
 
 import (
@@ -22,188 +27,213 @@ import (
 	"tourmaline/core/work"
 )
 
-const scales = 4
-
 // Reference is an ideal picture, taken apart. Its methods are safe in parallel.
 type Reference struct {
-	w, h    int
-	density float64
-	luma    [scales]plane
-	blue    [scales - 1]plane // from half size on
-	red     [scales - 1]plane
+	w, h  int
+	ideal seen
+	fine  [2]plane // the finest bands of its brightness
+	// energies of those, over 3 x 3 cells
+	detail [2]cells
+	// what a cell shows of fine and of coarse differences, 0..1, where people look most more
+	shows   [2]cells
+	weights [parts]float32
 }
 
-// plane is one channel at one scale, 0..255.
-type plane struct {
-	w, h int
-	v    []float32
+// Care is a part of the picture, px, that people look at more: differences count Weight times.
+type Care struct {
+	At     image.Rectangle
+	Weight float64
 }
+
+// Differences are hidden by detail of the same strength, which is that of the answer: fine ones
+// where neighbours differ by about this much, coarse ones a little sooner.
+const (
+	hidesFine   = 3.45
+	hidesCoarse = 1.77
+)
 
 // To takes the ideal picture, as it is shown at density device px per CSS px.
 // Alpha is not looked at: give what is seen.
-func To(ideal *image.RGBA, density float64) *Reference {
-	r := &Reference{w: ideal.Rect.Dx(), h: ideal.Rect.Dy(), density: density}
-	r.luma, r.blue, r.red = apart(ideal)
+func To(ideal *image.RGBA, density float64, care ...Care) *Reference {
+	r := &Reference{w: ideal.Rect.Dx(), h: ideal.Rect.Dy(), ideal: look(ideal), weights: weightsAt(density)}
+	b := plane{r.w, r.h, append([]float32(nil), r.ideal.bright.v...)}.bands(3)
+	busy := newCells(r.w, r.h)
+	for i := range min(len(b), 2) {
+		r.fine[i] = b[i]
+		e := newCells(r.w, r.h).energy(b[i], i)
+		r.detail[i] = e.spread()
+		for k, v := range e.v {
+			busy.v[k] += v
+		}
+	}
+	// The calmest neighbour tells: an edge hides little of what lies beside it.
+	busy = busy.least().spread()
+	r.shows = [2]cells{newCells(r.w, r.h), newCells(r.w, r.h)}
+	for k, v := range busy.v {
+		m := float32(math.Sqrt(float64(v)))
+		for i, hides := range [2]float32{hidesFine, hidesCoarse} {
+			s := 1 / (1 + m/hides)
+			r.shows[i].v[k] = s * s
+		}
+	}
+	r.heed(care)
 	return r
 }
 
-// apart makes the planes of a picture. Colour differences are those of JFIF, which
-// every codec here uses.
-func apart(img *image.RGBA) (luma [scales]plane, blue, red [scales - 1]plane) {
-	w, h := img.Rect.Dx(), img.Rect.Dy()
-	hw, hh := max(w/2, 1), max(h/2, 1)
-	y0 := plane{w, h, make([]float32, w*h)}
-	b0, r0 := plane{hw, hh, make([]float32, hw*hh)}, plane{hw, hh, make([]float32, hw*hh)}
-	work.Rows((h+1)/2, 2*w, func(from, to int) {
-		for half := from; half < to; half++ {
-			for y := 2 * half; y < min(2*half+2, h); y++ {
-				row := img.Pix[y*img.Stride:][:4*w]
-				out := y0.v[y*w:][:w]
-				for x := range out {
-					p := row[4*x : 4*x+3]
-					out[x] = 0.299*float32(p[0]) + 0.587*float32(p[1]) + 0.114*float32(p[2])
+// heed makes differences count more where people look most; where cares overlap, the greatest.
+func (r *Reference) heed(care []Care) {
+	if len(care) == 0 {
+		return
+	}
+	c := r.shows[0]
+	for y := range c.h {
+		for x := range c.w {
+			weight := 1.0
+			for _, a := range care {
+				if image.Rect(x*side, y*side, (x+1)*side, (y+1)*side).Overlaps(a.At) {
+					weight = max(weight, a.Weight)
 				}
 			}
-			if half >= hh {
-				continue
-			}
-			for x := range hw {
-				var s [3]float32
-				for j := range 2 {
-					for i := range 2 {
-						p := img.Pix[min(2*half+j, h-1)*img.Stride+4*min(2*x+i, w-1):][:3]
-						s[0] += float32(p[0])
-						s[1] += float32(p[1])
-						s[2] += float32(p[2])
-					}
-				}
-				s[0], s[1], s[2] = s[0]/4, s[1]/4, s[2]/4
-				b0.v[half*hw+x] = 128 - 0.168736*s[0] - 0.331264*s[1] + 0.5*s[2]
-				r0.v[half*hw+x] = 128 + 0.5*s[0] - 0.418688*s[1] - 0.081312*s[2]
+			for i := range r.shows {
+				r.shows[i].v[y*c.w+x] *= float32(weight * weight)
 			}
 		}
-	})
-	luma[0], blue[0], red[0] = y0, b0, r0
-	for i := 1; i < scales; i++ {
-		luma[i] = luma[i-1].half()
-		if i < scales-1 {
-			blue[i], red[i] = blue[i-1].half(), red[i-1].half()
-		}
 	}
-	return
 }
 
-// half is the plane with 2 x 2 px to one.
-func (p plane) half() plane {
-	q := plane{w: max(p.w/2, 1), h: max(p.h/2, 1)}
-	q.v = make([]float32, q.w*q.h)
-	for y := range q.h {
-		a, b := p.v[2*y*p.w:][:p.w], p.v[min(2*y+1, p.h-1)*p.w:][:p.w]
-		for x := range q.w {
-			i, j := 2*x, min(2*x+1, p.w-1)
-			q.v[y*q.w+x] = (a[i] + a[j] + b[i] + b[j]) / 4
-		}
-	}
-	return q
+// Look is how a picture looks beside the ideal. 1 is where most people just see a difference;
+// 0 is none.
+type Look struct {
+	Mean  float64 // over the whole picture
+	Worst float64 // over the 64 px where it is greatest
 }
 
-// weight of a scale whose px are size CSS px large: detail of about a CSS px counts
-// most, finer detail soon nothing, coarser detail less and less.
-func weight(size float64) float64 {
-	u := math.Log2(size)
-	if u < 0 {
-		return math.Pow(0.4, -u)
-	}
-	return math.Pow(0.7, u)
-}
-
-// spread makes the scores that matter lie between 80 and 100.
-const spread = 5
-
-// colourShare is what the colour differences count against brightness.
-const colourShare = 0.25
-
-// Score tells how alike a picture of the same size looks, up to 100; it falls without
-// end for what is worse than unrelated. Pictures of other sizes give 0.
-func (r *Reference) Score(img *image.RGBA) float64 {
+// Look tells how a picture of the same size looks. One of another size looks infinitely bad.
+func (r *Reference) Look(img *image.RGBA) Look {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
-		return 0
+		return Look{math.Inf(1), math.Inf(1)}
 	}
-	luma, blue, red := apart(img)
-	loss, total := 0.0, 0.0
-	for i := range scales {
-		size := math.Pow(2, float64(i)) / r.density
-		w, f := weight(size), floor(size)
-		loss += w * r.luma[i].loss(luma[i], f)
-		total += w
-		if i > 0 {
-			loss += w * colourShare * (r.blue[i-1].loss(blue[i-1], f) + r.red[i-1].loss(red[i-1], f)) / 2
-			total += w * colourShare
-		}
-	}
-	return 100 - spread*100*loss/total
+	return pool(r.differences(img))
 }
 
-// floor is the variance, of values 0..255, that is not seen in px that are size CSS
-// px large. It is the constant that keeps structural similarity from dividing by
-// nothing, (0.03 * 255)², and grows for px smaller than two: grain that fine is seen
-// only when it is strong.
-func floor(size float64) float64 { return 58.5225 * max(1, 2/size) }
-
-// cell is the sums over 4 x 4 px of a pair of planes.
-type cell struct{ n, a, b, aa, bb, ab float32 }
-
-// loss is the root of the mean of (1 - SSIM)² over all windows.
-func (p plane) loss(q plane, floor float64) float64 {
-	across, down := (p.w+3)/4, (p.h+3)/4
-	if across == 0 || down == 0 {
-		return 0
-	}
-	cells := make([]cell, across*down)
-	work.Rows(down, 16*across, func(from, to int) {
-		for y := from; y < to; y++ {
-			for py := 4 * y; py < min(4*y+4, p.h); py++ {
-				ra, rb := p.v[py*p.w:][:p.w], q.v[py*p.w:][:p.w]
-				for x := range across {
-					c := &cells[y*across+x]
-					end := min(4*x+4, p.w)
-					for i := 4 * x; i < end; i++ {
-						// Around the middle: sums of squares stay exact.
-						a, b := ra[i]-128, rb[i]-128
-						c.a += a
-						c.b += b
-						c.aa += a * a
-						c.bb += b * b
-						c.ab += a * b
-					}
-					c.n += float32(end - 4*x)
+// differences are those of each cell, cubed.
+func (r *Reference) differences(img *image.RGBA) cells {
+	kinds := r.kinds(img)
+	out := newCells(r.w, r.h)
+	work.Rows(out.h, parts*out.w, func(from, to int) {
+		for i := from * out.w; i < to*out.w; i++ {
+			var sum [2]float32
+			for k := range kinds {
+				if kinds[k].v != nil {
+					sum[coarse[k]] += r.weights[k] * kinds[k].v[i]
 				}
 			}
+			d := math.Sqrt(float64(sum[0]*r.shows[0].v[i] + sum[1]*r.shows[1].v[i]))
+			out.v[i] = float32(d * d * d)
 		}
 	})
-	total, windows := 0.0, 0
-	for y := range max(down-1, 1) {
-		for x := range max(across-1, 1) {
-			var s cell
-			for j := y; j <= min(y+1, down-1); j++ {
-				for i := x; i <= min(x+1, across-1); i++ {
-					c := &cells[j*across+i]
-					s.n += c.n
-					s.a += c.a
-					s.b += c.b
-					s.aa += c.aa
-					s.bb += c.bb
-					s.ab += c.ab
-				}
-			}
-			n := float64(s.n)
-			ma, mb := float64(s.a)/n, float64(s.b)/n
-			va, vb := max(float64(s.aa)/n-ma*ma, 0), max(float64(s.bb)/n-mb*mb, 0)
-			cov := float64(s.ab)/n - ma*mb
-			ssim := floor / ((ma-mb)*(ma-mb) + floor) * (2*cov + floor) / (va + vb + floor)
-			total += (1 - ssim) * (1 - ssim)
-			windows++
+	return out
+}
+
+// block is the side of the places of which the worst is sought, in cells.
+const block = 64 / side
+
+// Place is 64 x 64 px, or less at the edge, and how great the difference is there.
+type Place struct {
+	At         image.Rectangle
+	Difference float64
+}
+
+// Places are the places of a picture, which overlap by half, in rows.
+func (r *Reference) Places(img *image.RGBA) []Place {
+	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
+		return nil
+	}
+	_, out := places(r.differences(img))
+	for i := range out {
+		out[i].At = out[i].At.Intersect(image.Rect(0, 0, r.w, r.h))
+	}
+	return out
+}
+
+// places are the means of blocks, and the sum of all.
+func places(cubes cells) (total float64, out []Place) {
+	// Sums of half blocks, of which four make a block.
+	const half = block / 2
+	w, h := (cubes.w+half-1)/half, (cubes.h+half-1)/half
+	sums, counts := make([]float64, w*h), make([]int, w*h)
+	for y := range cubes.h {
+		for x, v := range cubes.v[y*cubes.w:][:cubes.w] {
+			sums[y/half*w+x/half] += float64(v)
+			counts[y/half*w+x/half]++
 		}
 	}
-	return math.Sqrt(total / float64(windows))
+	for _, s := range sums {
+		total += s
+	}
+	for y := range max(h-1, 1) {
+		for x := range max(w-1, 1) {
+			s, n := 0.0, 0
+			for j := y; j < min(y+2, h); j++ {
+				for i := x; i < min(x+2, w); i++ {
+					s, n = s+sums[j*w+i], n+counts[j*w+i]
+				}
+			}
+			if n >= block*block/2 || n == len(cubes.v) { // a sliver at the edge is no place of its own
+				at := image.Rect(x, y, x+2, y+2)
+				at.Min, at.Max = at.Min.Mul(half*side), at.Max.Mul(half*side)
+				out = append(out, Place{at, math.Cbrt(s / float64(n))})
+			}
+		}
+	}
+	return total, out
+}
+
+// pool is the mean of all cells and the greatest of the places.
+func pool(cubes cells) Look {
+	total, at := places(cubes)
+	mean := math.Cbrt(total / float64(max(len(cubes.v), 1)))
+	l := Look{mean, mean}
+	for _, p := range at {
+		l.Worst = max(l.Worst, p.Difference)
+	}
+	return l
+}
+
+// kinds are the differences of each cell, by kind.
+func (r *Reference) kinds(img *image.RGBA) (out [parts]cells) {
+	d := look(img).minus(r.ideal)
+	for l, p := range d.bright.bands(levels) {
+		out[bright0+l] = newCells(r.w, r.h).energy(p, l)
+		if l < 3 {
+			out[line0+l] = newCells(r.w, r.h).energy(p.lines(), l)
+		}
+		if l < len(r.fine) && r.fine[l].v != nil {
+			for i, v := range r.fine[l].v {
+				p.v[i] += v
+			}
+			out[lost0+l], out[new0+l] = changed(r.detail[l], newCells(r.w, r.h).energy(p, l).spread())
+		}
+	}
+	for l, p := range d.red.bands(levels) {
+		out[red0+l] = newCells(r.w, r.h).energy(p, l)
+	}
+	for l, p := range d.blue.bands(levels - 1) {
+		out[blue1+l] = newCells(r.w, r.h).energy(p, l+1)
+	}
+	return out
+}
+
+// changed is how much less and how much more detail there is than there was.
+func changed(was, is cells) (lost, more cells) {
+	lost, more = cells{was.w, was.h, make([]float32, len(was.v))}, cells{was.w, was.h, make([]float32, len(was.v))}
+	for i := range was.v {
+		v := float32(math.Sqrt(float64(was.v[i])) - math.Sqrt(float64(is.v[i])))
+		if v > 0 {
+			lost.v[i] = v * v
+		} else {
+			more.v[i] = v * v
+		}
+	}
+	return lost, more
 }

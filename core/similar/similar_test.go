@@ -8,143 +8,390 @@ import (
 	"testing"
 )
 
-func pattern(w, h int, f func(x, y int) float64) *image.RGBA {
+func picture(w, h int, f func(x, y int) (r, g, b float64)) *image.RGBA {
 	img := image.NewRGBA(image.Rect(0, 0, w, h))
+	byteOf := func(v float64) uint8 { return uint8(min(max(v+0.5, 0), 255)) }
 	for y := range h {
 		for x := range w {
-			v := uint8(min(max(f(x, y), 0), 255))
-			img.SetRGBA(x, y, color.RGBA{v, v, v, 255})
+			r, g, b := f(x, y)
+			img.SetRGBA(x, y, color.RGBA{byteOf(r), byteOf(g), byteOf(b), 255})
 		}
 	}
 	return img
 }
 
+func grey(w, h int, f func(x, y int) float64) *image.RGBA {
+	return picture(w, h, func(x, y int) (r, g, b float64) { v := f(x, y); return v, v, v })
+}
+
 func waves(x, y int) float64 { return 128 + 60*math.Sin(float64(x)/5)*math.Cos(float64(y)/7) }
 
-// One window of 8 x 8, grey 100 against grey 110: only the mean differs, by 10, so
-// similarity is 58.5225 / (10² + 58.5225).
-func TestLossByHand(t *testing.T) {
-	flat := func(v float32) plane {
-		p := plane{8, 8, make([]float32, 64)}
-		for i := range p.v {
-			p.v[i] = v
+// noise is the same for the same px and seed.
+func noise(x, y int, seed uint64) float64 {
+	return rand.New(rand.NewPCG(uint64(x)<<32|uint64(y), seed)).NormFloat64()
+}
+
+// White is answered by 100 and black by 0; a light equal to the veil by 100 ln 2 / ln 9.
+func TestAnswerByHand(t *testing.T) {
+	for light, want := range map[float32]float64{0: 0, 1: 100, veil: 100 * math.Ln2 / math.Log(9)} {
+		if got := answer(light); math.Abs(float64(got)-want) > 0.02 {
+			t.Errorf("light %g is answered by %g, want %g", light, got, want)
 		}
-		return p
 	}
-	if got, want := flat(100).loss(flat(110), 58.5225), 1-58.5225/158.5225; math.Abs(got-want) > 1e-9 {
-		t.Errorf("loss %g, want %g", got, want)
+	s := look(picture(3, 3, func(x, y int) (r, g, b float64) { return 255, 255, 255 }))
+	for _, v := range append(s.bright.v, s.blue.v...) {
+		if math.Abs(float64(v)-100) > 0.1 {
+			t.Errorf("white is answered by %g", v)
+		}
 	}
-	// Half 100, half 120 (mean 110, variance 100) against grey 110: covariance 0, so
-	// it is 58.5225 / (100 + 58.5225) again.
-	half := flat(100)
-	for i := range 32 {
-		half.v[i] = 120
+	for _, v := range s.red.v {
+		if math.Abs(float64(v)) > 1e-4 {
+			t.Errorf("white is red by %g", v)
+		}
 	}
-	if got, want := half.loss(flat(110), 58.5225), 1-58.5225/158.5225; math.Abs(got-want) > 1e-6 {
-		t.Errorf("loss %g, want %g", got, want)
+	if red := look(picture(2, 2, func(x, y int) (r, g, b float64) { return 255, 0, 0 })).red.v[0]; red < 3 {
+		t.Errorf("red is red by %g", red)
 	}
 }
 
-// lossSlowly goes window by window over the px.
-func lossSlowly(p, q plane, floor float64) float64 {
-	total, n := 0.0, 0
-	across, down := (p.w+3)/4, (p.h+3)/4
-	for wy := range max(down-1, 1) {
-		for wx := range max(across-1, 1) {
-			var a, b []float64
-			for y := 4 * wy; y < min(4*wy+8, p.h); y++ {
-				for x := 4 * wx; x < min(4*wx+8, p.w); x++ {
-					a, b = append(a, float64(p.v[y*p.w+x])), append(b, float64(q.v[y*p.w+x]))
+// The bands add up to the plane again: each is what enlarging the next does not give.
+func TestBandsAddUp(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 1))
+	for _, size := range [][2]int{{64, 48}, {37, 23}, {5, 4}, {2, 2}, {1, 7}, {1, 1}} {
+		p := newPlane(size[0], size[1])
+		for i := range p.v {
+			p.v[i] = float32(r.IntN(100))
+		}
+		want := append([]float32(nil), p.v...)
+		bands := p.bands(levels)
+		sum := bands[len(bands)-1]
+		for i := len(bands) - 2; i >= 0; i-- {
+			// Taking the enlarged plane off zero gives it with the other sign.
+			up := newPlane(bands[i].w, bands[i].h)
+			up.takeOff(sum)
+			for k := range up.v {
+				up.v[k] = bands[i].v[k] - up.v[k]
+			}
+			sum = up
+		}
+		for i := range want {
+			if math.Abs(float64(sum.v[i]-want[i])) > 1e-3 {
+				t.Fatalf("%v: px %d is %g, was %g", size, i, sum.v[i], want[i])
+			}
+		}
+	}
+	flat := plane{16, 16, make([]float32, 256)}
+	for i := range flat.v {
+		flat.v[i] = 7
+	}
+	for i, b := range flat.bands(3) {
+		for _, v := range b.v {
+			if want := map[bool]float32{true: 7}[i == 2]; math.Abs(float64(v-want)) > 1e-5 {
+				t.Fatalf("band %d of what is even has %g", i, v)
+			}
+		}
+	}
+}
+
+// One row of five px of 2 in a plane of 0: the sum along it is 10, its square by 5 is 20.
+func TestLinesByHand(t *testing.T) {
+	p := newPlane(9, 9)
+	for x := 2; x < 7; x++ {
+		p.v[4*9+x] = 2
+	}
+	q := p.lines()
+	if got := float64(q.v[4*9+4]); math.Abs(got-math.Sqrt(20)) > 1e-5 {
+		t.Errorf("the middle of the line has %g, want the root of 20", got)
+	}
+	if got := float64(q.v[3*9+4]); got > math.Sqrt(4.0/5)+1e-5 { // one px of it on other lines
+		t.Errorf("beside the line %g", got)
+	}
+	// The same px spread out are no line.
+	s := newPlane(9, 9)
+	for i := range 3 {
+		for j := range 3 {
+			s.v[(1+3*i)*9+1+3*j] = 2
+		}
+	}
+	for _, v := range s.lines().v {
+		if v > q.v[4*9+4]/1.5 {
+			t.Errorf("scattered px make a line of %g", v)
+		}
+	}
+}
+
+// energySlowly is the mean square of the band's px in the cell's px.
+func energySlowly(p plane, level, cx, cy int) float64 {
+	sum, n := 0.0, 0
+	for y := range p.h {
+		for x := range p.w {
+			if x<<level/side == cx && y<<level/side == cy {
+				v := float64(p.v[y*p.w+x])
+				sum, n = sum+v*v, n+1
+			}
+		}
+	}
+	return sum / float64(n)
+}
+
+func TestEnergyIsItsDefinition(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for _, size := range [][2]int{{16, 16}, {21, 13}, {40, 9}} {
+		p := newPlane(size[0], size[1])
+		for i := range p.v {
+			p.v[i] = float32(r.NormFloat64())
+		}
+		for level, b := range p.bands(3) {
+			c := newCells(size[0], size[1]).energy(b, level)
+			for cy := range c.h {
+				for cx := range c.w {
+					if got, want := float64(c.v[cy*c.w+cx]), energySlowly(b, level, cx, cy); math.Abs(got-want) > 1e-4 {
+						t.Fatalf("%v level %d cell %d, %d: %g, by definition %g", size, level, cx, cy, got, want)
+					}
 				}
 			}
-			var ma, mb, va, vb, cov float64
-			for i := range a {
-				ma, mb = ma+a[i]/float64(len(a)), mb+b[i]/float64(len(a))
-			}
-			for i := range a {
-				va += (a[i] - ma) * (a[i] - ma) / float64(len(a))
-				vb += (b[i] - mb) * (b[i] - mb) / float64(len(a))
-				cov += (a[i] - ma) * (b[i] - mb) / float64(len(a))
-			}
-			s := floor / ((ma-mb)*(ma-mb) + floor) * (2*cov + floor) / (va + vb + floor)
-			total += (1 - s) * (1 - s)
-			n++
-		}
-	}
-	return math.Sqrt(total / float64(n))
-}
-
-func TestLossIsItsDefinition(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	for _, size := range [][2]int{{8, 8}, {13, 21}, {3, 2}, {40, 9}, {1, 1}} {
-		p := plane{size[0], size[1], make([]float32, size[0]*size[1])}
-		q := plane{size[0], size[1], make([]float32, size[0]*size[1])}
-		for i := range p.v {
-			p.v[i] = float32(r.IntN(256))
-			q.v[i] = min(max(p.v[i]+float32(r.IntN(41)-20), 0), 255)
-		}
-		if got, want := p.loss(q, 90), lossSlowly(p, q, 90); math.Abs(got-want) > 1e-4 {
-			t.Errorf("%v: %g, by definition %g", size, got, want)
 		}
 	}
 }
 
-func TestScoreOrdersDamage(t *testing.T) {
-	ideal := pattern(160, 120, waves)
-	noisy := func(amount float64) *image.RGBA {
-		r := rand.New(rand.NewPCG(3, 4))
-		return pattern(160, 120, func(x, y int) float64 { return waves(x, y) + amount*r.NormFloat64() })
+func TestSameIsNoDifference(t *testing.T) {
+	for _, img := range []*image.RGBA{grey(100, 80, waves), grey(1, 1, waves), grey(3, 70, waves)} {
+		if l := To(img, 1).Look(img); l.Mean > 1e-6 || l.Worst > 1e-6 || l.Score() < 100-1e-6 {
+			t.Errorf("%v beside itself: %+v", img.Rect, l)
+		}
 	}
-	ref := To(ideal, 1)
-	if s := ref.Score(ideal); s < 100-1e-6 {
-		t.Errorf("a picture is %g like itself", s)
+	if l := To(grey(20, 20, waves), 1).Look(grey(21, 20, waves)); !math.IsInf(l.Mean, 1) || l.Score() != 0 {
+		t.Errorf("another size is compared: %+v", l)
 	}
-	last := 100.0
+}
+
+func TestMoreDamageIsMore(t *testing.T) {
+	ref := To(grey(160, 120, waves), 1)
+	last := Look{}
 	for _, amount := range []float64{1, 3, 8, 20} {
-		s := ref.Score(noisy(amount))
-		if s >= last {
-			t.Errorf("noise of %g gives %g, less noise gave %g", amount, s, last)
+		img := grey(160, 120, func(x, y int) float64 { return waves(x, y) + amount*noise(x, y, 1) })
+		l := ref.Look(img)
+		if l.Mean <= last.Mean || l.Worst <= last.Worst {
+			t.Errorf("noise of %g gives %+v, less noise %+v", amount, l, last)
 		}
-		if fine := To(ideal, 3).Score(noisy(amount)); fine <= s {
-			t.Errorf("noise of %g is seen at density 3 (%g) as much as at 1 (%g)", amount, fine, s)
+		if fine := To(grey(160, 120, waves), 3).Look(img); fine.Mean >= l.Mean {
+			t.Errorf("noise of %g is seen at density 3 (%+v) as much as at 1 (%+v)", amount, fine, l)
 		}
-		last = s
+		last = l
 	}
-	// A damaged corner counts for more than its share of the windows.
-	corner := pattern(160, 120, func(x, y int) float64 {
-		if x < 40 && y < 30 {
-			return 128
+}
+
+// A small damaged subject in a calm sky fails, although hardly any of the picture is damaged.
+func TestSmallSubjectInACalmSky(t *testing.T) {
+	kite := func(soft float64) *image.RGBA {
+		return picture(900, 600, func(x, y int) (r, g, b float64) {
+			dx, dy := math.Abs(float64(x-450)), math.Abs(float64(y-300))
+			in := 1 / (1 + math.Exp((dx+dy-12)/soft))
+			return 60 + 180*in, 120 - 40*in, 200 - 160*in
+		})
+	}
+	l := To(kite(0.5), 1).Look(kite(2.5))
+	if l.Worst < 3*Unseen.Worst || l.Worst < 4*l.Mean {
+		t.Errorf("a smeared kite of 24 px is seen by %+v", l)
+	}
+	if l.Score() > 85 {
+		t.Errorf("and scores %.1f", l.Score())
+	}
+}
+
+// A sky with steps: four levels of every five are lost.
+func TestStepsOfASky(t *testing.T) {
+	sky := func(step float64) *image.RGBA {
+		return grey(400, 300, func(x, y int) float64 {
+			return math.Round((100+float64(y)/6)/step) * step
+		})
+	}
+	if l := To(sky(1), 1).Look(sky(5)); l.Mean < 1.5*Unseen.Mean || l.Worst < Unseen.Worst {
+		t.Errorf("steps of five levels in a sky: %+v", l)
+	}
+	// The same amount is hidden by texture.
+	busy := func(step float64) *image.RGBA {
+		return grey(400, 300, func(x, y int) float64 {
+			return math.Round((100+float64(y)/6)/step)*step + 25*noise(x, y, 3)
+		})
+	}
+	calm, hidden := To(sky(1), 1).Look(sky(5)), To(busy(1), 1).Look(busy(5))
+	if hidden.Mean > calm.Mean/2 {
+		t.Errorf("steps are seen by %g in texture, by %g in a sky", hidden.Mean, calm.Mean)
+	}
+}
+
+// A thin line that goes is seen more than as many px of noise of the same energy.
+func TestThinLines(t *testing.T) {
+	sky := func(x, y int) float64 { return 150 }
+	line := grey(300, 200, func(x, y int) float64 {
+		if y == 100 {
+			return 130
+		}
+		return 150
+	})
+	spread := grey(300, 200, func(x, y int) float64 {
+		if (x*7+y*13)%200 == 0 { // as many px, nowhere in line
+			return 130
+		}
+		return 150
+	})
+	gone, dots := To(line, 1).Look(grey(300, 200, sky)), To(spread, 1).Look(grey(300, 200, sky))
+	if gone.Worst < 1.5*dots.Worst {
+		t.Errorf("a line that is gone: %+v, scattered dots that are gone: %+v", gone, dots)
+	}
+	if gone.Worst < 2*Unseen.Worst {
+		t.Errorf("a line of 20 levels may go: %+v", gone)
+	}
+}
+
+// Colours that are lost or bleed are seen although brightness stays.
+func TestColour(t *testing.T) {
+	// 200, 60, 60 and 112, 112, 112 have about one brightness.
+	red := picture(128, 128, func(x, y int) (r, g, b float64) {
+		if x < 64 {
+			return 200, 60, 60
+		}
+		return 112, 112, 112
+	})
+	lost := picture(128, 128, func(x, y int) (r, g, b float64) { return 112, 112, 112 })
+	if l := To(red, 1).Look(lost); l.Worst < 8*Unseen.Worst {
+		t.Errorf("red that turns grey: %+v", l)
+	}
+	bleeds := picture(128, 128, func(x, y int) (r, g, b float64) {
+		k := min(max(float64(x-60)/8, 0), 1)
+		return 200 - 88*k, 60 + 52*k, 60 + 52*k
+	})
+	if l := To(red, 1).Look(bleeds); l.Worst < 2*Unseen.Worst {
+		t.Errorf("red that bleeds: %+v", l)
+	}
+}
+
+// Grain may change its phase at less cost than it takes to do without it; less of it is seen.
+func TestGrain(t *testing.T) {
+	grain := func(amount float64, seed uint64) *image.RGBA {
+		return grey(200, 160, func(x, y int) float64 { return 128 + amount*noise(x, y, seed) })
+	}
+	ref := To(grain(6, 1), 1)
+	none, half := ref.kinds(grain(0, 1)), ref.kinds(grain(5.5, 1))
+	sum := func(c cells) (s float64) {
+		for _, v := range c.v {
+			s += float64(v)
+		}
+		return s
+	}
+	if a, b := sum(none[lost0]), sum(half[lost0]); a < 50*b || a == 0 {
+		t.Errorf("all grain gone counts %g as lost, a twelfth %g", a, b)
+	}
+	other := ref.kinds(grain(6, 2))
+	if a, b := sum(other[lost0])+sum(other[lost1]), sum(none[lost0])+sum(none[lost1]); a > b/20 {
+		t.Errorf("other grain of the same strength counts %g as lost, none %g", a, b)
+	}
+}
+
+// Where people look most, the same difference counts more.
+func TestCare(t *testing.T) {
+	a := grey(128, 128, waves)
+	b := grey(128, 128, func(x, y int) float64 {
+		if x < 64 {
+			return waves(x, y) + 4*noise(x, y, 5)
 		}
 		return waves(x, y)
 	})
-	if s := ref.Score(corner); s > 50 {
-		t.Errorf("a sixteenth of the picture is lost and the score is %g", s)
+	plain := To(a, 1).Look(b)
+	all := To(a, 1, Care{a.Rect, 1.5}).Look(b)
+	left := To(a, 1, Care{image.Rect(0, 0, 64, 128), 1.5}).Look(b)
+	right := To(a, 1, Care{image.Rect(72, 0, 128, 128), 1.5}).Look(b)
+	if math.Abs(all.Mean-1.5*plain.Mean) > 1e-4 {
+		t.Errorf("cared for by 1.5: %g, else %g", all.Mean, plain.Mean)
 	}
-	if ref.Score(pattern(20, 20, waves)) != 0 {
-		t.Error("another size is compared")
+	if math.Abs(left.Mean-all.Mean) > 0.02*all.Mean || math.Abs(right.Mean-plain.Mean) > 0.05*plain.Mean {
+		t.Errorf("left %g, right %g; all %g, none %g", left.Mean, right.Mean, all.Mean, plain.Mean)
 	}
 }
 
-// Colours that are lost are seen although brightness stays.
-func TestScoreSeesColour(t *testing.T) {
-	paint := func(c color.RGBA) *image.RGBA {
-		img := image.NewRGBA(image.Rect(0, 0, 64, 64))
-		for i := range 64 * 64 {
-			k := uint8(i / 64)
-			img.SetRGBA(i%64, i/64, color.RGBA{c.R - k, c.G - k/2, c.B, 255})
+// Places lie on a grid of half their side, and the worst of them is the look's.
+func TestPlaces(t *testing.T) {
+	a := grey(200, 130, waves)
+	b := grey(200, 130, func(x, y int) float64 {
+		if x >= 128 && x < 192 && y >= 64 && y < 128 {
+			return waves(x, y) + 9*noise(x, y, 6)
 		}
-		return img
+		return waves(x, y)
+	})
+	ref := To(a, 1)
+	l := ref.Look(b)
+	var worst Place
+	for _, p := range ref.Places(b) {
+		if p.Difference > worst.Difference {
+			worst = p
+		}
 	}
-	if s := To(paint(color.RGBA{200, 60, 60, 255}), 1).Score(paint(color.RGBA{102, 102, 102, 255})); s > 75 {
-		t.Errorf("red and grey of one brightness: %g", s)
+	if worst.At != image.Rect(128, 64, 192, 128) || worst.Difference != l.Worst {
+		t.Errorf("the worst place is %v with %g, the look's worst %g", worst.At, worst.Difference, l.Worst)
+	}
+	// Six columns and four rows, but for the corner, whose 40 x 36 px are less than half a place.
+	if n := len(ref.Places(a)); n != 6*4-1 {
+		t.Errorf("%d places of 200 x 130 px", n)
 	}
 }
 
-func BenchmarkScore1600x1000(b *testing.B) {
-	img := pattern(1600, 1000, waves)
+func TestLooksByHand(t *testing.T) {
+	a, b := Look{1, 3}, Look{2, 2}
+	if got := a.Beside(b); got != 1.5 {
+		t.Errorf("3 beside 2 is %g", got)
+	}
+	if a.Most(b) != (Look{2, 3}) || a.Least(b) != (Look{1, 2}) || a.Times(2) != (Look{2, 6}) {
+		t.Error("most, least or times")
+	}
+	// (1³ + 3 * 2³) / 4 = 6.25
+	got := Joined([]Look{{1, 1.5}, {2, 2.5}}, []int{10, 30})
+	if math.Abs(got.Mean-math.Cbrt(6.25)) > 1e-12 || got.Worst != 2.5 {
+		t.Errorf("joined: %+v", got)
+	}
+	for _, score := range []float64{50, 90, 95, 99} {
+		if got := LookOf(score).Score(); math.Abs(got-score) > 1e-9 {
+			t.Errorf("the look of %g scores %g", score, got)
+		}
+	}
+	if got := Unseen.Score(); got != 95 {
+		t.Errorf("what is just seen scores %g", got)
+	}
+}
+
+func FuzzLook(f *testing.F) {
+	f.Add([]byte{1, 2, 3, 250}, []byte{0, 9}, uint8(7))
+	f.Fuzz(func(t *testing.T, a, b []byte, w uint8) {
+		width := int(w)%90 + 1
+		of := func(d []byte) *image.RGBA {
+			img := image.NewRGBA(image.Rect(0, 0, width, 40))
+			for i := range img.Pix {
+				if len(d) > 0 {
+					img.Pix[i] = d[i%len(d)]
+				}
+			}
+			return img
+		}
+		l := To(of(a), 2).Look(of(b))
+		if math.IsNaN(l.Mean) || math.IsInf(l.Mean, 0) || l.Worst < l.Mean || l.Mean < 0 {
+			t.Errorf("%+v", l)
+		}
+	})
+}
+
+func BenchmarkLook1600x1000(b *testing.B) {
+	img := grey(1600, 1000, waves)
 	ref := To(img, 1)
 	b.SetBytes(1600 * 1000)
 	for b.Loop() {
-		ref.Score(img)
+		ref.Look(img)
+	}
+}
+
+func BenchmarkTo1600x1000(b *testing.B) {
+	img := grey(1600, 1000, waves)
+	b.SetBytes(1600 * 1000)
+	for b.Loop() {
+		To(img, 1)
 	}
 }
