@@ -131,8 +131,9 @@ func (a aims) give(m plan.Measure) aims {
 	case plan.GiveCrop:
 		f.Most, f.Worth = max(f.Most, 16), 0
 	case plan.GiveQuality:
-		a.less += 6
+		a.less++
 	case plan.GiveDensity:
+		f.Sharpened = true
 		f.Sharpness = append(slices.Clone(f.Sharpness), plan.Floor{Density: 2.5, Sharp: min(0.5, f.Floor(3))})
 	}
 	a.Plan = &p

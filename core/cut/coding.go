@@ -6,11 +6,13 @@ import (
 	"encoding/hex"
 	"fmt"
 	"image"
+	"image/color"
 	"math"
 	"slices"
 
 	"tourmaline/core/codec"
 	"tourmaline/core/picture"
+	"tourmaline/core/similar"
 )
 
 // Shares that a format must save over the next one that every more browsers know.
@@ -32,14 +34,17 @@ type coding struct {
 	l     *Ladder
 	r     *Rung
 	judge *judge
-	guess map[picture.Format]hint // where to look for qualities first
+	lead  *made // what the ladder's heaviest rung came to; nil: this is it
 
 	ideal *image.RGBA // the picture in the rung's px
 	// lossless: the source came without loss, so that it may be worth keeping so.
 	lossless bool
 	// exact: flat art and tiny tiles, which a lossy coder may only touch where nobody can see it.
-	exact  bool
+	exact bool
+	// full: colours of half the size would be seen.
+	full   bool
 	search *search
+	light  int // bytes that a further format must stay below to be worth having; 0: none
 }
 
 // palette is the most colours that flat art has: more is shaded.
@@ -60,7 +65,7 @@ func (c *coding) code() (made, error) {
 	}
 	c.ideal = picture.Scale(img, r.Part, image.Pt(r.Width, r.Height),
 		picture.Scaling{Wrap: l.Tiled && !r.Partial(l.File), Sharpen: c.p.Files.Sharpen})
-	if err := c.judge.look(c.ideal); err != nil {
+	if err := c.judge.prepare(c.batch, c.ideal); err != nil {
 		return made{}, err
 	}
 	switch l.File.Format {
@@ -69,7 +74,11 @@ func (c *coding) code() (made, error) {
 	}
 	kind := &c.batch.kind
 	c.exact = c.lossless && (kind.Art() && kind.Colours <= palette || l.Tiled && r.Width*r.Height <= tiny)
-	c.search = &search{coding: c, ctx: c.ctx, judge: c.judge, want: l.Quality, thorough: c.opt.Thorough}
+	if c.full, err = c.needsFull(); err != nil {
+		return made{}, err
+	}
+	c.search = &search{coding: c, ctx: c.ctx, target: c.judge.target, thorough: c.opt.Thorough,
+		probed: map[picture.Format]int{}}
 	base, err := c.base()
 	if err != nil {
 		return made{}, err
@@ -79,23 +88,44 @@ func (c *coding) code() (made, error) {
 		if !slices.Contains(c.p.Files.Formats, format) || format == picture.AVIF && r.Width*r.Height > maxAVIF {
 			continue
 		}
+		c.light = 0
+		if out[0].Same || out[0].Look.Beside(c.search.target) <= passes {
+			c.light = int(float64(len(out[0].Data)) * (1 - gain))
+		}
 		a, err := c.in(format)
 		if err != nil {
 			return made{}, err
 		}
 		if a.Data == nil {
-			continue // it would be seen
+			continue // it would be seen, or be no lighter
 		}
 		all = append(all, a)
 		next := out[0]
-		if a.Score < min(l.Quality, next.Score)-3 && a.Quality < limitsOf(format, l.Quality)[1] {
+		beside, missed := a.Look.Beside(c.search.target), !next.Same && next.Look.Beside(c.search.target) > passes
+		if beside > passes && beside > next.Look.Beside(c.search.target) {
 			continue // this coder cannot do what is asked
+		}
+		if missed && beside <= passes { // only this one can
+			out = append([]Asset{a}, out...)
+			continue
 		}
 		if saved := len(next.Data) - len(a.Data); float64(saved) > gain*float64(len(next.Data)) && saved > gainLeft {
 			out = append([]Asset{a}, out...)
 		}
 	}
-	return made{out, all, c.search.tried}, nil
+	return made{out, all, c.search.tried, c.judge.target, c.full}, nil
+}
+
+// halfSeen is the share of what may be seen that colours of half the size may take of it.
+const halfSeen = 0.5
+
+// needsFull reports whether colours of half the size alone would take much of what may be seen.
+func (c *coding) needsFull() (bool, error) {
+	if c.lead != nil && c.lead.Full {
+		return true, nil
+	}
+	look, err := c.judge.own.look(variant{halfColours(c.ideal), c.r})
+	return look.Beside(c.judge.target) > halfSeen && look.Beside(similar.Unseen) > 1, err
 }
 
 // in is the file in a format: of a source that came without loss WebP may be so too. It has no
@@ -105,18 +135,56 @@ func (c *coding) in(format picture.Format) (Asset, error) {
 	if err != nil || format != picture.WebP || !c.lossless {
 		return a, err
 	}
-	data, err := c.encode(c.ideal, picture.Coding{Format: picture.WebP, Lossless: true, Thorough: c.opt.Thorough})
-	if err == nil && (a.Data == nil || len(data) < len(a.Data)) {
-		a = Asset{Format: picture.WebP, Data: data, Score: 100}
+	misses := a.Data == nil || a.Look.Beside(c.search.target) > passes
+	if !misses && c.photograph() {
+		return a, nil // without loss it would be far heavier
 	}
-	return a, err
+	for _, near := range []int{0, 60} { // the last bits of what is shaded may go
+		if near > 0 && c.exact {
+			break
+		}
+		data, err := c.encode(c.ideal, picture.Coding{Format: picture.WebP, Lossless: true, Near: near,
+			Thorough: c.opt.Thorough})
+		if err != nil {
+			return a, err
+		}
+		if !misses && len(data) >= len(a.Data) {
+			if len(data) > nearGain*len(a.Data) {
+				break // nearly without loss is not so much lighter
+			}
+			continue
+		}
+		if near == 0 {
+			a, misses = Asset{Format: picture.WebP, Data: data, Same: true}, false
+			continue
+		}
+		look, err := c.judge.score(data)
+		if err != nil {
+			return a, err
+		}
+		if look.Beside(c.search.target) <= passes {
+			a = Asset{Format: picture.WebP, Data: data, Look: look}
+		}
+	}
+	return a, nil
 }
+
+// nearGain is about how much lighter than without loss WebP is that is nearly so.
+const nearGain = 2
 
 // lossy is the lightest file in a format that is good enough; it has no data where the picture
 // is to stay exact and does not.
 func (c *coding) lossy(format picture.Format) (Asset, error) {
-	a, err := c.search.find(c.ideal, format, c.guess[format])
-	if err == nil && c.exact {
+	a, err := c.search.find(c.ideal, format, c.hint(format))
+	if err == nil && !c.full && a.Data != nil && a.Look.Beside(c.search.target) > passes {
+		c.full = true // colours may be what is wrong
+		var b Asset
+		if b, err = c.search.find(c.ideal, format, hint{a.Quality, c.hint(format).slope}); err == nil &&
+			b.Look.Beside(c.search.target) < a.Look.Beside(c.search.target) {
+			a = b
+		}
+	}
+	if err == nil && a.Data != nil && c.exact {
 		var img *image.RGBA
 		if img, err = decoded(a.Data); err == nil && !same(c.ideal, img) {
 			return Asset{}, nil
@@ -124,6 +192,9 @@ func (c *coding) lossy(format picture.Format) (Asset, error) {
 	}
 	return a, err
 }
+
+// photograph reports whether the rung is of a photograph, and not tiny: without loss it is heavy.
+func (c *coding) photograph() bool { return c.batch.kind.Photograph() && c.r.Width*c.r.Height >= 1<<18 }
 
 // base is the file for every browser: the lighter of JPEG, PNG and the source itself.
 func (c *coding) base() (base Asset, err error) {
@@ -133,19 +204,19 @@ func (c *coding) base() (base Asset, err error) {
 			return base, err
 		}
 	}
-	if base.Data == nil || c.lossless && (!c.batch.kind.Photograph() || r.Width*r.Height < 1<<18) {
+	if base.Data == nil || c.lossless && !c.photograph() {
 		data, err := c.encode(c.ideal, picture.Coding{Format: picture.PNG, Thorough: c.opt.Thorough})
 		if err != nil {
 			return base, err
 		}
 		if base.Data == nil || float64(len(base.Data)) >= jpegGain*float64(len(data)) {
-			base = Asset{Format: picture.PNG, Data: data, Score: 100}
+			base = Asset{Format: picture.PNG, Data: data, Same: true}
 		}
 	}
 	if !r.Partial(l.File) && r.Width == l.File.Width && r.Height == l.File.Height {
 		// Coding again would only lose.
 		if data := l.File.Clean(); data != nil && len(data) <= len(base.Data) {
-			base = Asset{Format: l.File.Format, Data: data, Score: 100}
+			base = Asset{Format: l.File.Format, Data: data, Same: true}
 		}
 	}
 	return base, nil
@@ -202,85 +273,127 @@ func same(a, b *image.RGBA) bool {
 type search struct {
 	*coding
 	ctx      context.Context
-	judge    *judge
-	want     float64
+	target   similar.Look
 	thorough bool
 	tried    []tried
+	probed   map[picture.Format]int // bytes of the probes
 }
 
-// limitsOf are the least and the most of a coder's own quality that are tried. The most
-// is what is known to leave nothing to see at a wanted similarity of 94, and rises with
-// it: grain that no coder keeps would else make files several times heavier, for
-// nothing. See docs/RATIONALE.md, "How is quality judged?".
-func limitsOf(format picture.Format, want float64) [2]int {
-	most := map[picture.Format]int{picture.JPEG: 82, picture.WebP: 84, picture.AVIF: 74}[format]
-	least := map[picture.Format]int{picture.JPEG: 20, picture.WebP: 15, picture.AVIF: 15}[format]
-	return [2]int{least, min(most+int(4*max(want-94, -3)), 95)}
-}
+// passes is the most of the target's difference that a file may show.
+const passes = 1
+
+// limits are the least and the most of a coder's own quality that are tried.
+var limits = map[picture.Format][2]int{picture.JPEG: {10, 100}, picture.WebP: {10, 100}, picture.AVIF: {10, 100}}
 
 // hint is where to begin: the quality that another rung of the picture got, and how
-// many points of similarity a step of it was worth there.
+// much a step of it was worth there.
 type hint struct {
 	quality int
 	slope   float64
 }
 
-// find codes a few times: each result tells where to look next. It returns the lightest
-// file that was good enough, or the best one where none is.
+// usualHints are qualities at which most pictures look as alike as usualLook says.
+var usualHints = map[picture.Format]hint{picture.JPEG: {70, 0.25}, picture.WebP: {80, 0.25}, picture.AVIF: {68, 0.3}}
+
+const usualLook = 1.1 // mean difference
+
+// hint is where to begin in a format: at what the ladder's heaviest rung came to, or at what is usual,
+// moved by how much more or less is asked for here.
+func (c *coding) hint(format picture.Format) hint {
+	h, at := usualHints[format], usualLook
+	if c.lead != nil {
+		for _, t := range c.lead.Tried {
+			if t.Format == format && t.Quality > 0 {
+				h, at = hint{t.Quality, t.Slope}, c.lead.Target.Mean
+			}
+		}
+	}
+	if m := c.judge.target.Mean; m > 0 && at > 0 {
+		h.quality += int(math.Round(10 * math.Log(at/m) / h.slope))
+	}
+	return h
+}
+
+// find looks for the quality on a probe, then codes the picture, mostly once or twice. It returns
+// the lightest file that was good enough, or the best one where none is; none where it would be
+// no lighter than what there is.
 func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, error) {
-	limits := limitsOf(format, s.want)
-	enough, most, slack := 2, 6, 1.2 // files that are enough where one is good, and that are made at all
+	limits := limits[format]
+	most, slack := 1, 1.6 // files that are made where one is good, and how much too good one may be
 	switch {
 	case s.thorough:
-		enough, most, slack = 5, 8, 0.4
-	case format == picture.WebP || s.judge.r.total < 0.1: // few will see it
-		enough = 1
+		most, slack = 5, 0.5
+	case format == picture.AVIF && s.lead == nil: // most will fetch it
+		most = 2
 	}
-	var best, last Asset
+	var bytes int
+	var err error
+	if !s.judge.probe.whole() {
+		if bytes, err = s.foretell(format, &h); err != nil {
+			return Asset{}, err
+		}
+		base := float64(s.probed[picture.JPEG])
+		if format == picture.WebP && base > 0 && float64(bytes) > hopeless*base {
+			return Asset{}, nil
+		}
+	} else {
+		most++
+	}
+	s.probed[format] = bytes
+	var best Asset
+	bestRoom, lastRoom, lastQ := 0.0, 0.0, 0
 	lo, hi := limits[0]-1, limits[1]+1 // known to be too bad, and good enough
 	q := min(max(h.quality, limits[0]), limits[1])
-	for i := 1; ; i++ {
+	i := 0
+	for i = 1; ; i++ {
 		if err := s.ctx.Err(); err != nil {
 			return best, err
 		}
-		data, err := s.codeTile(ideal, picture.Coding{Format: format, Quality: q, Thorough: s.thorough})
+		data, err := s.codeTile(ideal, picture.Coding{Format: format, Quality: q, Full: s.full, Thorough: s.thorough})
 		if err != nil {
 			return best, err
 		}
-		score, err := s.judge.score(data)
+		look, err := s.judge.score(data)
 		if err != nil {
 			return best, err
 		}
-		a := Asset{Format: format, Data: data, Score: score, Quality: q}
-		good := score >= s.want-slack/10
-		if best.Data == nil || good && (best.Score < s.want-slack/10 || len(data) < len(best.Data)) || !good &&
-			best.Score < score && best.Score < s.want-slack/10 {
-			best = a
+		if i == 1 {
+			s.judge.probe.learn(look)
+		}
+		room := roomOf(look.Beside(s.target))
+		good := room >= 0
+		if best.Data == nil || good && (bestRoom < 0 || len(data) < len(best.Data)) || !good && bestRoom < room &&
+			bestRoom < 0 {
+			best, bestRoom = Asset{Format: format, Data: data, Look: look, Quality: q}, room
 		}
 		if good {
 			hi = q
-		} else {
-			lo = q
+		} else if lo = q; s.light > 0 && len(data) > s.light { // what looks better is heavier still
+			best = Asset{}
+			break
 		}
-		if last.Data != nil && last.Quality != q {
-			if slope := (score - last.Score) / float64(q-last.Quality); slope > 0.03 {
-				h.slope = min(slope, 2)
+		if i > 1 && q != lastQ {
+			if slope := (room - lastRoom) / float64(q-lastQ); slope > 0.05 {
+				h.slope = min(slope, 1)
 			}
 		}
-		if good && (score < s.want+slack || i > enough || i == enough && hi-lo <= 12 && score < s.want+2*slack) ||
-			hi-lo <= 1 || i == most {
-			s.tried = append(s.tried, tried{format, best.Quality, h.slope})
-			return best, nil
+		if hi-lo <= 1 || good && (room < slack || i >= most && room < 4 || i > most) || i >= most+4 {
+			break
 		}
-		step := (s.want + slack/3 - score) / h.slope
-		if i > 2 && !good {
-			step *= 1.5 // the last rise was too careful
-		}
-		next := q + int(math.Copysign(math.Ceil(min(math.Abs(step), 40)), step))
-		last = a
-		q = min(max(next, lo+1, limits[0]), hi-1, limits[1])
+		lastQ, lastRoom = q, room
+		step := (slack/3 - room) / h.slope
+		q = min(max(q+int(math.Copysign(math.Ceil(min(math.Abs(step), 40)), step)), lo+1, limits[0]), hi-1, limits[1])
 	}
+	s.tried = append(s.tried, tried{format, q, h.slope, i})
+	return best, nil
 }
+
+// hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying.
+const hopeless = 1
+
+// roomOf is how far a file is from its target: 1 is a tenth of the difference more than is needed.
+// It rises about evenly with a coder's quality.
+func roomOf(beside float64) float64 { return -10 * math.Log(beside/passes) }
 
 // meanOff is how far the mean colour of a tile may be from what it should be, levels: larger
 // areas of a tile show it beside other colours.
@@ -339,6 +452,32 @@ func shifted(img *image.RGBA, by [3]float64) *image.RGBA {
 			v := math.Floor(float64(out.Pix[i+c]) + by[c] + turn)
 			out.Pix[i+c] = uint8(min(max(v, 0), float64(out.Pix[i+3])))
 		}
+	}
+	return out
+}
+
+// halfColours is a picture whose colours have half their size, as coders halve them.
+func halfColours(img *image.RGBA) *image.RGBA {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	ycc := image.NewYCbCr(img.Rect, image.YCbCrSubsampleRatio420)
+	sums := make([][3]int, len(ycc.Cb))
+	for y := range h {
+		for x := range w {
+			p := img.Pix[y*img.Stride+4*x:][:3]
+			yy, cb, cr := color.RGBToYCbCr(p[0], p[1], p[2])
+			ycc.Y[y*ycc.YStride+x] = yy
+			s := &sums[ycc.COffset(x, y)]
+			s[0], s[1], s[2] = s[0]+int(cb), s[1]+int(cr), s[2]+1
+		}
+	}
+	for i, s := range sums {
+		if s[2] > 0 {
+			ycc.Cb[i], ycc.Cr[i] = uint8((s[0]+s[2]/2)/s[2]), uint8((s[1]+s[2]/2)/s[2])
+		}
+	}
+	out := picture.FromYCbCr(ycc)
+	if picture.HasAlpha(img) {
+		out = withAlpha(out, img)
 	}
 	return out
 }

@@ -14,6 +14,7 @@ import (
 
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/similar"
 )
 
 func pngOf(t *testing.T, w, h int, f func(x, y int) color.RGBA) []byte {
@@ -172,19 +173,18 @@ func TestAnotherScrimCodesLittleAgain(t *testing.T) {
 }
 
 // A file that looks less like its source than was asked for is told, with the reason.
-func TestMissedSimilarityIsTold(t *testing.T) {
-	l := &Ladder{Quality: 94}
-	most := limitsOf(picture.WebP, 94)[1]
+func TestMissedLookIsTold(t *testing.T) {
+	r := &Rung{Target: similar.Look{Mean: 1, Worst: 2}}
 	for _, c := range []struct {
 		a    Asset
 		says string
 	}{
-		{Asset{Format: picture.WebP, Score: 91, Quality: most}, "fine grain"},
-		{Asset{Format: picture.WebP, Score: 91, Quality: most - 9}, "no quality between"},
-		{Asset{Format: picture.WebP, Score: 93.5, Quality: 50}, ""},
-		{Asset{Format: picture.PNG}, ""},
+		{Asset{Format: picture.WebP, Look: similar.Look{Mean: 1.2, Worst: 1}, Quality: 100}, "all it can use"},
+		{Asset{Format: picture.WebP, Look: similar.Look{Mean: 0.5, Worst: 2.2}, Quality: 60}, "no quality between"},
+		{Asset{Format: picture.WebP, Look: similar.Look{Mean: 1.01, Worst: 2}, Quality: 50}, ""},
+		{Asset{Format: picture.PNG, Same: true}, ""},
 	} {
-		if got := l.Short(&c.a); (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
+		if got := r.Short(&c.a); (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
 			t.Errorf("%+v: %q", c.a, got)
 		}
 	}

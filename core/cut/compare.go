@@ -3,63 +3,60 @@ package cut
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"image"
 	"image/jpeg"
 	"math"
 
-	"tourmaline/core/layout"
-	"tourmaline/core/paint"
 	"tourmaline/core/picture"
-	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/similar"
-)
-
-// Habit is the width of the one file that everybody gets without this tool, and
-// HabitQuality its JPEG quality.
-const (
-	Habit        = 1920
-	HabitQuality = 80
 )
 
 // Way is a way to make files.
 type Way string
 
-// Ways: one JPEG for everybody, the right sizes in one format alone, and what is made.
+// Ways: one JPEG for everybody; WebP in three widths; what is made; and the two habits at the
+// quality, and where it takes them in the px, at which they look as what is made does.
 const (
-	WayHabit Way = "habit"
-	WayJPEG  Way = "jpeg"
-	WayWebP  Way = "webp"
-	WayAVIF  Way = "avif"
-	WayOurs  Way = "tourmaline"
+	WayHabit       Way = "habit"
+	WayStrong      Way = "widths"
+	WayOurs        Way = "tourmaline"
+	WayHabitAlike  Way = "habit-alike"
+	WayStrongAlike Way = "widths-alike"
 )
 
-var ways = []Way{WayHabit, WayJPEG, WayWebP, WayAVIF, WayOurs}
+var ways = []Way{WayHabit, WayStrong, WayOurs, WayHabitAlike, WayStrongAlike}
+
+// strongWidths are those of the strong habit, px; a window gets the first that is no narrower than
+// itself.
+var strongWidths = []int{800, 1280, 1920}
+
+// strongQuality is the quality of its WebP files: what is commonly said to look as JPEG 80 does.
+const strongQuality = 80
 
 // Compared is what one way to make files comes to at a viewport.
 type Compared struct {
 	Way      Way
 	Viewport plan.Viewport
 	Bytes    int
-	Score    float64 // of the box that looks worst, against the source scaled exactly
-	Sharp    float64 // picture px for each device px, the least
+	Look     similar.Look // of the picture that looks worst, beside the source in just the px that are shown
+	Sharp    float64      // picture px for each device px, the least
+	Met      bool         // of the two that are to look alike: they do
 }
 
-// Compare weighs the files against the habit, one JPEG of 1920 px for everybody
-// (textures: the source as it is), and against each format alone, at every named
-// viewport.
+// Compare weighs the files against two habits, one JPEG of 1920 px for everybody and three widths
+// of WebP (textures: the source as it is), at every named viewport: as the habits are, and looking
+// as the files do.
 func Compare(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []*Ladder) ([]Compared, error) {
-	habits, err := habitsOf(ladders)
-	if err != nil {
-		return nil, err
-	}
+	c := comparing{p: p, store: store, coded: map[string][]byte{}}
 	var out []Compared
 	for _, v := range p.Named {
 		rows := make([]Compared, len(ways))
 		for i, w := range ways {
-			rows[i] = Compared{Way: w, Viewport: v, Score: 100, Sharp: math.Inf(1)}
+			rows[i] = Compared{Way: w, Viewport: v, Sharp: math.Inf(1), Met: true}
 		}
-		e, pg, seen := v.Env(), layout.At(p, v, layout.Device), map[string]bool{}
+		e, seen := v.Env(), map[string]bool{}
 		for _, l := range ladders {
 			if err := ctx.Err(); err != nil {
 				return nil, err
@@ -68,25 +65,22 @@ func Compare(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []
 			if r == nil || l.Copy {
 				continue
 			}
-			s, err := newStage(store, pg, l)
+			got, err := c.picture(l, r, v)
 			if err != nil {
 				return nil, err
 			}
+			if got == nil {
+				continue // it is not seen
+			}
 			for i := range rows {
-				row := &rows[i]
-				data, part := habits[l.Source], picture.Part{W: float64(l.File.Width), H: float64(l.File.Height)}
-				if row.Way != WayHabit {
-					data, part = r.by(row.Way), r.Part
-				}
-				if key := string(row.Way) + string(data); !seen[key] {
+				row, g := &rows[i], &got[i]
+				if key := string(row.Way) + string(g.data); !seen[key] {
 					seen[key] = true
-					row.Bytes += len(data)
+					row.Bytes += len(g.data)
 				}
-				score, sharp, err := s.score(data, part)
-				if err != nil {
-					return nil, err
-				}
-				row.Score, row.Sharp = min(row.Score, score), min(row.Sharp, sharp)
+				row.Look = row.Look.Most(g.look)
+				row.Sharp = min(row.Sharp, g.sharp)
+				row.Met = row.Met && g.met
 			}
 		}
 		out = append(out, rows...)
@@ -94,110 +88,149 @@ func Compare(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []
 	return out, nil
 }
 
-// habitsOf are the files of the habit, by source.
-func habitsOf(ladders []*Ladder) (map[string][]byte, error) {
-	out := map[string][]byte{}
-	for _, l := range ladders {
-		if out[l.Source] != nil || l.Copy {
-			continue
-		}
-		if l.Tiled {
-			out[l.Source] = l.File.Data()
-			continue
-		}
-		img, err := l.File.Pixels()
-		if err != nil {
-			return nil, err
-		}
-		if w := img.Rect.Dx(); w > Habit {
-			img = picture.Scale(img, picture.Whole(img), image.Pt(Habit, max(img.Rect.Dy()*Habit/w, 1)),
-				picture.Scaling{})
-		}
-		var b bytes.Buffer
-		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: HabitQuality}); err != nil {
-			return nil, err
-		}
-		out[l.Source] = b.Bytes()
-	}
-	return out, nil
+// outcome is one picture made in one way.
+type outcome struct {
+	data  []byte
+	look  similar.Look
+	sharp float64
+	met   bool
 }
 
-// by is the rung's file by a way, or the nearest that there is: JPEG is PNG where
-// the picture must stay as it is.
-func (r *Rung) by(w Way) []byte {
-	if w == WayOurs {
-		return r.Best().Data
-	}
-	for i := range r.All {
-		if r.All[i].Format == picture.Format(w) {
-			return r.All[i].Data
-		}
-	}
-	return r.Base().Data
-}
-
-// stage shows versions of one picture in its box at a viewport.
-type stage struct {
+type comparing struct {
+	p     *plan.Plan
 	store *picture.Store
-	pg    *layout.Page
-	f     *layout.Frame
-	l     *Ladder
-	land  place.Landing
-	d     float64
-	part  image.Rectangle
-	ref   *similar.Reference
+	coded map[string][]byte // files of the habits, by source, format, width and quality
 }
 
-func newStage(store *picture.Store, pg *layout.Page, l *Ladder) (*stage, error) {
-	s := &stage{store: store, pg: pg, f: pg.Frame(l.Box.ID), l: l, d: pg.Viewport.Density}
-	placed, err := place.Stage{Page: pg, Store: store}.Box(s.f)
-	if err != nil {
+// picture makes one picture in all ways as a window shows it; nil where it does not.
+func (c *comparing) picture(l *Ladder, r *Rung, v plan.Viewport) ([]outcome, error) {
+	s, err := newScene(c.p, c.store, l, v)
+	if err != nil || !s.shown {
 		return nil, err
 	}
-	for _, q := range placed {
-		if q.Image.IsURL && q.Image.URL == l.Source {
-			s.land = q.Landing
-		}
-	}
-	h := int(s.f.Border.H * s.d)
-	if l.Box.Role == plan.Canvas {
-		h = min(h, int(pg.Viewport.Height*s.d))
-	}
-	s.part = image.Rect(0, 0, int(s.f.Border.W*s.d), h)
 	img, err := l.File.Pixels()
 	if err != nil {
 		return nil, err
 	}
-	// The ideal: the source in exactly the px that are shown, never enlarged.
-	w, hh := min(int(s.land.Size.X*s.d+0.5), img.Rect.Dx()), min(int(s.land.Size.Y*s.d+0.5), img.Rect.Dy())
-	shown, err := s.show(picture.Scale(img, picture.Whole(img), image.Pt(max(w, 1), max(hh, 1)),
-		picture.Scaling{Wrap: l.Tiled}))
+	ref, err := s.of(s.ideal(img, r))
 	if err != nil {
 		return nil, err
 	}
-	s.ref = similar.To(shown, s.d)
-	return s, nil
+	ours, err := c.outcome(ref, r.Best().Data, r)
+	if err != nil {
+		return nil, err
+	}
+	ours.sharp = s.pixels(l.File.Width) * float64(r.Width) / r.Part.W
+	h := habits{comparing: c, s: ref, img: img}
+	one, err := h.file(picture.JPEG, Habit, HabitQuality)
+	if err != nil {
+		return nil, err
+	}
+	width := strongWidths[len(strongWidths)-1]
+	for i := len(strongWidths) - 1; i >= 0; i-- {
+		if v.Width <= float64(strongWidths[i]) {
+			width = strongWidths[i]
+		}
+	}
+	strong, err := h.file(picture.WebP, width, strongQuality)
+	if err != nil {
+		return nil, err
+	}
+	oneAlike, err := h.alike(picture.JPEG, Habit, &ours)
+	if err != nil {
+		return nil, err
+	}
+	strongAlike, err := h.alike(picture.WebP, width, &ours)
+	return []outcome{*one, *strong, ours, *oneAlike, *strongAlike}, err
 }
 
-func (s *stage) show(img *image.RGBA) (*image.RGBA, error) {
-	return paint.Box(s.pg, s.f, s.store.With(s.l.Source, s.l.File.Stand(img)), paint.Options{Part: s.part})
+func (c *comparing) outcome(s *view, data []byte, r *Rung) (outcome, error) {
+	img, err := decoded(data)
+	if err != nil {
+		return outcome{}, err
+	}
+	look, err := s.look(variant{img, r})
+	return outcome{data: data, look: look, sharp: s.pixels(img.Rect.Dx()), met: true}, err
 }
 
-// score tells how a file that holds a window of the source looks, and how many px of
-// it there are for each device px.
-func (s *stage) score(data []byte, part picture.Part) (score, sharp float64, err error) {
-	f, err := picture.Read("", data)
-	if err != nil {
-		return 0, 0, err
+// habits makes files of whole pictures.
+type habits struct {
+	*comparing
+	s    *view
+	img  *image.RGBA
+	full bool // colours keep their size, where the format can
+}
+
+// file is a picture so many px wide, never enlarged; a texture is its source.
+func (h *habits) file(format picture.Format, width, quality int) (*outcome, error) {
+	l := h.s.l
+	if l.Tiled {
+		o, err := h.outcome(h.s, l.File.Data(), nil)
+		return &o, err
 	}
-	img, err := f.Decode()
-	if err != nil {
-		return 0, 0, err
+	key := l.Source + "/" + string(format) + "/" + fmt.Sprint(width, "/", quality, h.full)
+	data := h.coded[key]
+	if data == nil {
+		img := h.img
+		if w := img.Rect.Dx(); w > width {
+			size := image.Pt(width, max(img.Rect.Dy()*width/w, 1))
+			img = picture.Scale(img, picture.Whole(img), size, picture.Scaling{})
+		}
+		var err error
+		switch {
+		case format == picture.JPEG && picture.HasAlpha(img):
+			data, err = picture.Code(img, picture.Coding{Format: picture.PNG})
+		case format == picture.JPEG && !h.full:
+			var b bytes.Buffer
+			err = jpeg.Encode(&b, img, &jpeg.Options{Quality: quality})
+			data = b.Bytes()
+		default:
+			data, err = picture.Code(img, picture.Coding{Format: format, Quality: quality, Full: h.full})
+		}
+		if err != nil {
+			return nil, err
+		}
+		h.coded[key] = data
 	}
-	k := float64(img.Rect.Dx()) / part.W // file px for each px of the source
-	sharp = k * float64(s.l.File.Width) / (s.land.Size.X * s.d)
-	if img, err = s.show(inWhole(img, s.l.File, part)); err != nil {
-		return 0, 0, err
+	o, err := h.outcome(h.s, data, nil)
+	return &o, err
+}
+
+// enoughQuality is above what any habit has: what does not look as well then has the wrong px.
+const enoughQuality = 95
+
+// alike is the lightest file of a habit that looks at least as another does: in the habit's px, or,
+// where those cannot look so at any quality, in the px that are shown. A texture is its source.
+func (h *habits) alike(format picture.Format, width int, as *outcome) (*outcome, error) {
+	o, err := h.file(format, width, enoughQuality)
+	if err != nil || h.s.l.Tiled {
+		return o, err
 	}
-	return s.ref.Score(img), sharp, nil
+	if o.look.Beside(as.look) > 1 {
+		h.full = true // as good as the format can be
+		defer func() { h.full = false }()
+		width = min(int(math.Ceil(h.s.land.Size.X*h.s.at.Density-1e-6)), h.img.Rect.Dx())
+	}
+	var best *outcome
+	lo, hi := 20, 100
+	for q := 82; lo <= hi; {
+		if o, err = h.file(format, width, q); err != nil {
+			return nil, err
+		}
+		room := roomOf(o.look.Beside(as.look))
+		if o.met = room >= 0; o.met {
+			hi = q - 1
+		} else {
+			lo = q + 1
+		}
+		if best == nil || o.met && (!best.met || len(o.data) < len(best.data)) || !best.met && !o.met &&
+			o.look.Beside(best.look) < 1 {
+			best = o
+		}
+		if o.met && room < 0.7 {
+			break
+		}
+		q = min(max(q-int(math.Copysign(math.Ceil(math.Abs(room)/0.3), room)), lo), hi)
+	}
+	return best, nil
 }

@@ -15,6 +15,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/similar"
 	"tourmaline/core/source"
 )
 
@@ -25,10 +26,11 @@ type Rung struct {
 	Judge         plan.Viewport // where its quality was looked at: where most see it
 	Files         []Asset       // lightest first; the last is JPEG, PNG or SVG
 	All           []Asset       // also those that were not worth keeping
+	Target        similar.Look  // how its files should look there
 
 	total   float64 // share of the visitors that fetch it
 	viewers []viewer
-	tried   []tried
+	made    *made
 }
 
 // Asset is one file.
@@ -36,19 +38,33 @@ type Asset struct {
 	Name    string
 	Format  picture.Format
 	Data    []byte
-	Score   float64 // similarity as shown, 100 is the same; 0 where it was not measured
-	Quality int     // of the coder; 0 is without loss
+	Look    similar.Look // as shown, beside the same px before they were coded
+	Same    bool         // it was coded without loss, or is the source itself
+	Quality int          // of the coder; 0 is without loss
 }
 
-// Short tells why a file looks less like its source than was asked for; "" where it does not.
-// A point less is within what is measured.
-func (l *Ladder) Short(a *Asset) string {
-	if a.Score == 0 || a.Score >= l.Quality-1 {
-		return ""
+// Score is how alike the file looks to its px before they were coded, 100 the same; 0 where it was
+// not measured.
+func (a *Asset) Score() float64 {
+	switch {
+	case a.Same:
+		return 100
+	case a.Look == (similar.Look{}):
+		return 0
 	}
-	if a.Quality >= limitsOf(a.Format, l.Quality)[1] {
-		return "the coder was given all it may have: what is lost is fine grain, and more would make the file " +
-			"several times heavier"
+	return max(a.Look.Score(), 1)
+}
+
+// missed is how much more difference than was asked for is told: less is within what is measured.
+const missed = 1.03
+
+// Short tells why a file looks less like its source than was asked for; "" where it does not.
+func (r *Rung) Short(a *Asset) string {
+	switch {
+	case a.Same || a.Look.Beside(r.Target) <= missed || r.Target == (similar.Look{}):
+		return ""
+	case a.Quality >= limits[a.Format][1]:
+		return "the coder was given all it can use"
 	}
 	return "no quality between came nearer"
 }
@@ -90,9 +106,10 @@ type Ladder struct {
 	Copy    bool    // the source file itself serves every width (SVG)
 	Tiled   bool    // copies of it are seen, so its edges must go on matching
 	Chosen  bool    // the plan's own image-set() chooses it at some densities
-	Quality float64 // similarity that its files should have
+	Quality plan.Quality
 
-	exact bool // files must have the very ratio of the source
+	less  float64 // what a budget took from the quality, in steps
+	exact bool    // files must have the very ratio of the source
 }
 
 // Choose sweeps every whole width, height and density of the plan and returns a
@@ -105,7 +122,7 @@ func Choose(ctx context.Context, p *plan.Plan, store *picture.Store) ([]*Ladder,
 // aims is a plan with what a budget took from it.
 type aims struct {
 	*plan.Plan
-	less float64 // of every quality
+	less float64 // steps that were taken from every quality
 }
 
 func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error) {
@@ -115,7 +132,9 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 	}
 	w := weights(p.Plan)
 	for i, l := range s.ladders {
-		l.assign(p.Plan, &s.grids[i], &w, s.specs)
+		if err := l.assign(p.Plan, &s.grids[i], &w, s.specs); err != nil {
+			return nil, err
+		}
 	}
 	slices.SortFunc(s.ladders, func(a, b *Ladder) int {
 		return cmp.Or(cmp.Compare(a.Box.ID, b.Box.ID), cmp.Compare(a.Span.From, b.Span.From),

@@ -55,28 +55,63 @@ func fixture(t *testing.T, text string) (*plan.Plan, *picture.Store) {
 const twoViewports = "viewports: {widths: 300-1000, heights: 700-900, densities: [1, 2], named: {small: 400x800@2, " +
 	"wide: 1000x800@1}}\n"
 
+// costSlowly is what one file costs that serves some items: its weight for all who fetch it, and a
+// share of the exact file's for those who see it scaled.
+func costSlowly(items []item, by growth) float64 {
+	g := items[0]
+	for _, it := range items[1:] {
+		g = g.join(it)
+	}
+	weigh := func(it item) float64 {
+		return 600 + by.rate*math.Pow(it.scale*it.scale*it.across*it.down*by.area, by.rise)
+	}
+	cost := g.weight * weigh(g)
+	for _, it := range items {
+		if g.scale > 1.005*it.scale {
+			cost += 0.3 * it.weight * weigh(it)
+		}
+	}
+	return cost
+}
+
 // bruteForce tries every way to share files among items.
-func bruteForce(items []item, area float64, most int) float64 {
+func bruteForce(items []item, by growth, most int) float64 {
 	best := math.Inf(1)
 	n := len(items)
 	for cuts := range 1 << (n - 1) { // bit i: a file ends after item i
-		cost, files := 0.0, 1
-		g := items[0]
+		cost, files, from := 0.0, 1, 0
 		for i := 1; i < n; i++ {
 			if cuts&(1<<(i-1)) != 0 {
-				cost += g.weight * weigh(g.scale*g.scale*g.across*g.down*area)
-				files++
-				g = items[i]
-				continue
+				cost += costSlowly(items[from:i], by)
+				files, from = files+1, i
 			}
-			g = g.join(items[i])
 		}
-		cost += g.weight * weigh(g.scale*g.scale*g.across*g.down*area)
-		if files <= most {
+		if cost += costSlowly(items[from:], by); files <= most {
 			best = min(best, cost)
 		}
 	}
 	return best
+}
+
+// Twice the px of noise weigh twice, of a smooth picture less: both are measured.
+func TestGrowthIsMeasured(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 7))
+	of := func(f func(x, y int) float64) growth {
+		img := image.NewRGBA(image.Rect(0, 0, 1600, 1000))
+		for i := range 1600 * 1000 {
+			v := uint8(min(max(f(i%1600, i/1600), 0), 255))
+			copy(img.Pix[4*i:], []uint8{v, v, v, 255})
+		}
+		return measured(img)
+	}
+	smooth := of(func(x, y int) float64 { return 128 + 90*math.Sin(float64(x)/90)*math.Cos(float64(y)/70) })
+	rough := of(func(x, y int) float64 { return 128 + 25*r.NormFloat64() })
+	if rough.rise < smooth.rise+0.1 || rough.rate <= 0 || smooth.area != 1.6e6 {
+		t.Errorf("noise %+v, smooth %+v", rough, smooth)
+	}
+	if small := measured(image.NewRGBA(image.Rect(0, 0, 90, 40))); small != usualGrowth(3600) {
+		t.Errorf("a small picture: %+v", small)
+	}
 }
 
 func TestRungsAreTheBest(t *testing.T) {
@@ -94,9 +129,9 @@ func TestRungsAreTheBest(t *testing.T) {
 			}
 			return 1
 		})
-		cost, ends := rungsFor(items, 1e6, 5)
+		cost, ends := rungsFor(items, usualGrowth(1e6), 5)
 		for k := range cost {
-			want := bruteForce(items, 1e6, k+1)
+			want := bruteForce(items, usualGrowth(1e6), k+1)
 			if k > 0 { // exactly k+1 files; fewer may be as good, never better
 				want = min(want, cost[k])
 			}
@@ -194,7 +229,7 @@ func TestFilesServeEveryPart(t *testing.T) {
 					if r == nil {
 						t.Fatalf("%s at %s: no file", l.Box.Name, v)
 					}
-					want, _ := needOf(q, specOf(q.Layer), p.Files.Floor(d))
+					want, _ := needOf(q, specOf(q.Layer), p.Files.Floor(d), true)
 					if k := float64(r.Width) / r.Part.W; k < want.scale*(1-1e-9) {
 						t.Fatalf("%s at %s: %g px for each of the source, need %g", l.Box.Name, v, k, want.scale)
 					}
@@ -202,7 +237,7 @@ func TestFilesServeEveryPart(t *testing.T) {
 					if f := pg.Frame(l.Box.ID); f.Values.Layers()[0].Scrolled != nil {
 						touch := scrolled(q, f, f.Values.Layers()[0].Scrolled)
 						if want, _ := needOf(&touch, specOf(touch.Layer),
-							p.Files.Floor(d)); float64(r.Width)/r.Part.W < want.scale*(1-1e-9) {
+							p.Files.Floor(d), true); float64(r.Width)/r.Part.W < want.scale*(1-1e-9) {
 							t.Fatalf("%s at %s: too few px where it scrolls", l.Box.Name, v)
 						}
 						landsAlike(t, l, r, &touch, v)
@@ -347,8 +382,8 @@ boxes:
 					t.Errorf("%s, %s from the cache", a.Name, b.Name)
 				}
 			}
-			if !l.Copy && r.Best().Score < l.Quality-1 {
-				t.Errorf("%s: %s scores %.1f, wanted %g", l.Box.Name, r.Best().Name, r.Best().Score, l.Quality)
+			if a := r.Best(); !l.Copy && !a.Same && a.Look.Beside(r.Target) > passes {
+				t.Errorf("%s: %s looks %+v, wanted %+v", l.Box.Name, a.Name, a.Look, r.Target)
 			}
 		}
 	}

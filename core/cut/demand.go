@@ -93,8 +93,9 @@ func holds(from, to, p float64) float64 {
 	return min(max(c, 1e-3), 1)
 }
 
-// needOf is the cell of one landing. tiled is true where copies of it are seen.
-func needOf(l *place.Placed, s spec, floor float64) (c cell, tiled bool) {
+// needOf is the cell of one landing; with habit it is not to be softer than the habit's file is.
+// tiled is true where copies of it are seen.
+func needOf(l *place.Placed, s spec, floor float64, habit bool) (c cell, tiled bool) {
 	w, h := float64(l.File.Width), float64(l.File.Height)
 	if l.File.Vector != nil || w == 0 || h == 0 {
 		return cell{scale: 1, across: 1, down: 1}, l.Landing.Step != place.Point{}
@@ -103,7 +104,11 @@ func needOf(l *place.Placed, s spec, floor float64) (c cell, tiled bool) {
 	if d.Size.X <= 0 || d.Size.Y <= 0 {
 		return cell{}, false
 	}
-	if c.scale = min(fit.Scale(l, floor), 1); keepsPixels(l) {
+	c.scale = fit.Scale(l, floor)
+	if floor < 1 && habit { // the one file of the habit must not be sharper
+		c.scale = max(c.scale, min(fit.Scale(l, 1), float64(habitSize(l.File.Width, l.File.Height).X)/w))
+	}
+	if c.scale = min(c.scale, 1); keepsPixels(l) {
 		return cell{scale: 1, across: 1, down: 1}, fit.Tiled(d)
 	}
 	// Cover fills the positioning area, so a crop must hold that as well as what is painted.
@@ -205,6 +210,7 @@ type layerNeed struct {
 	l     *Ladder
 	tiled bool
 	exact bool
+	habit bool // what is shown is not to be softer than the habit's file is
 }
 
 // column is what is gathered of neighbouring widths.
@@ -294,7 +300,7 @@ func (s *demand) grown(p *place.Placed) place.Placed {
 
 // note adds what a landing needs to a cell.
 func (k *layerNeed) note(at *cell, p *place.Placed, floor float64) {
-	c, tiled := needOf(p, k.spec, floor)
+	c, tiled := needOf(p, k.spec, floor, k.habit)
 	c.class = k.class
 	k.tiled = k.tiled || tiled
 	at.add(c)
@@ -307,6 +313,7 @@ func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 	}
 	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
 	k.exact = exactRatio(p.Layer)
+	k.habit = !s.Files.Sharpened && k.l.Quality.Level != plan.Low
 	return k
 }
 
@@ -318,12 +325,11 @@ func (s *demand) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladde
 		return s.ladders[i], s.grids[i]
 	}
 	quality := p.Plan.Quality
-	if quality == 0 {
+	if quality == (plan.Quality{}) {
 		quality = s.Files.Quality
 	}
-	quality = max(quality-s.less, 75)
 	l := &Ladder{Box: f.Box, Span: p.Plan.Span, Source: key.url, File: p.File, Copy: p.File.Vector != nil,
-		Quality: quality, Chosen: p.Layer.Image.Set != nil}
+		Quality: quality, less: s.less, Chosen: p.Layer.Image.Set != nil}
 	var g grid
 	for t := range g {
 		g[t] = make([][]cell, len(s.Density))
@@ -363,11 +369,11 @@ func usual(p *plan.Plan, w int) float64 {
 	return h
 }
 
-// weights spread the shares of the named viewports over the widths about them, up to
-// 15% to both sides, at their density; a little lies everywhere, since every window
-// may come. The result is by class of heights, density and width, and adds up to 1.
+// weights give half of the shares of the named viewports to their very widths, since screens come in few,
+// and spread the rest over the widths about them, up to 15% to both sides, at their density; a little
+// lies everywhere, since every window may come. The result is by class of heights, density and width, and adds up to 1.
 func weights(p *plan.Plan) grid2 {
-	const everywhere, reach = 0.04, 0.15
+	const everywhere, exactly, reach = 0.04, 0.5, 0.15
 	n := p.Widths[1] - p.Widths[0] + 1
 	var out grid2
 	for t := range out {
@@ -402,8 +408,12 @@ func weights(p *plan.Plan) grid2 {
 		if d < 0 {
 			d = len(p.Density) - 1
 		}
-		tent := func(w int) float64 { return max(1-math.Abs(float64(w)-v.Width)/(reach*v.Width), 0) }
 		lo, hi := max(p.Spans[d][0], p.Widths[0]), min(p.Spans[d][1], p.Widths[1])
+		if w := int(v.Width + 0.5); w >= lo && w <= hi {
+			out[0][d][w-p.Widths[0]] += (1 - everywhere) * share * exactly
+			share *= 1 - exactly
+		}
+		tent := func(w int) float64 { return max(1-math.Abs(float64(w)-v.Width)/(reach*v.Width), 0) }
 		total := 0.0
 		for w := lo; w <= hi; w++ {
 			total += tent(w)

@@ -1,133 +1,189 @@
 package cut
 
 import (
-	"crypto/sha256"
+	"bytes"
+	"cmp"
 	"fmt"
 	"image"
-	"image/draw"
+	"image/jpeg"
 	"math"
-	"strings"
+	"slices"
 
-	"tourmaline/core/layout"
-	"tourmaline/core/paint"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/similar"
 )
 
-// judge looks at a rung's files as they are shown: in the box, at the density, under
-// the scrim and through the filters that most of its viewers have.
-type judge struct {
-	p     *plan.Plan
-	store *picture.Store
-	l     *Ladder
-	r     *Rung
-	pg    *layout.Page
-	f     *layout.Frame
-	shown bool // the box shows the picture at this window
-	part  image.Rectangle
-	ref   *similar.Reference
-}
-
-// maxJudged is the most device px that are looked at: a part from the middle of
-// larger boxes tells enough. A texture shows its tiles in much less.
+// Habit is the width of the one file that everybody gets without this tool, and
+// HabitQuality its JPEG quality.
 const (
-	maxJudged  = 1_500_000
-	maxTexture = 640 // px a side
+	Habit        = 1920
+	HabitQuality = 80
 )
 
-func (m *maker) judge(l *Ladder, r *Rung) *judge {
-	j := &judge{p: m.p, store: m.store, l: l, r: r}
-	j.pg = layout.At(m.p, r.Judge, layout.Device)
-	j.f = j.pg.Frame(l.Box.ID)
-	for i := range j.f.Values.Layers() {
-		img, _ := j.f.Values.Layers()[i].Image.Pick(r.Judge.Density)
-		j.shown = j.shown || img.IsURL && img.URL == l.Source
-	}
-	d := r.Judge.Density
-	w, h := int(j.f.Border.W*d), int(j.f.Border.H*d)
-	if l.Box.Role == plan.Canvas {
-		h = min(h, int(r.Judge.Height*d))
-	}
-	pw, ph := w, h
-	if l.Tiled {
-		pw, ph = min(w, maxTexture), min(h, maxTexture)
-		j.part = image.Rect(0, h-ph, pw, h) // where rows that repeat on one axis mostly lie
-	} else {
-		if k := float64(w) * float64(h) / maxJudged; k > 1 {
-			pw, ph = int(float64(w)/math.Sqrt(k)), int(float64(h)/math.Sqrt(k))
-		}
-		j.part = image.Rect((w-pw)/2, (h-ph)/2, (w+pw)/2, (h+ph)/2)
-	}
-	j.shown = j.shown && w > 0 && h > 0
-	return j
+// habitual codes a picture as the habit does.
+func habitual(img *image.RGBA) ([]byte, error) {
+	var b bytes.Buffer
+	err := jpeg.Encode(&b, img, &jpeg.Options{Quality: HabitQuality})
+	return b.Bytes(), err
 }
 
-// signature is all that what is shown depends on beside the rung's own px.
-func (j *judge) signature() string {
-	var b strings.Builder
-	st := &j.f.Values.Style
-	fmt.Fprintf(&b, "%s %v %v %v %v %v %s %v %v", j.r.Judge, j.part, j.f.Border, j.f.Edge, j.f.Pad, j.shown,
-		st.Background.Color, st.Borders, st.Radii)
-	for i := range j.f.Values.Layers() {
-		l := &j.f.Values.Layers()[i]
-		img, density := l.Image.Pick(j.r.Judge.Density)
-		fmt.Fprintf(&b, "\n%s %g %s %s %s %v %v %v %s %s", img, density, l.Position, l.Size, l.Repeat, l.Origin,
-			l.Clip, l.Attachment, l.Blend, l.Plan.Filters)
-		if img.IsURL && img.URL != j.l.Source {
-			if f, err := j.store.File(img.URL); err == nil {
-				fmt.Fprintf(&b, " %x", sha256.Sum256(f.Data()))
-			}
-		}
+// habitSize is the px that the habit has of a picture of w x h px: it is not enlarged.
+func habitSize(w, h int) image.Point {
+	if w <= Habit {
+		return image.Pt(w, h)
 	}
-	return b.String()
+	return image.Pt(Habit, max(h*Habit/w, 1))
 }
 
-// look takes the ideal picture, in the rung's px.
-func (j *judge) look(ideal *image.RGBA) error {
-	img, err := j.show(ideal)
+// judge looks at a rung's files where most of its viewers see it, and knows how they must look.
+type judge struct {
+	*scene
+	r      *Rung
+	own    *view        // the rung's px before they are coded
+	target similar.Look // the most difference from those
+	probe  *probe
+}
+
+func (m *maker) judge(l *Ladder, r *Rung) (*judge, error) {
+	s, err := newScene(m.p, m.store, l, r.Judge)
+	return &judge{scene: s, r: r}, err
+}
+
+// lowFactor is how much more difference low quality may show than normal.
+const lowFactor = 1.6
+
+// veiledFactor is how much more than is just seen files may show under a scrim or a filter, which hide
+// most: bare, a JPEG of quality 80 shows two to three times as much.
+var veiledFactor = map[plan.Level]float64{plan.High: 1, plan.Normal: 1.5, plan.Low: 2}
+
+// prepare looks at the rung's px and decides how files must look.
+func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
+	if err := j.survey(own); err != nil {
+		return err
+	}
+	q := j.l.Quality
+	switch {
+	case q.Level == "":
+		j.target = similar.LookOf(q.Score)
+	case !j.shown || j.l.Tiled:
+		err = j.asOwn(own)
+	default:
+		err = j.asHabit(b, own)
+	}
+	switch q.Level {
+	case plan.Low:
+		j.target = j.target.Times(lowFactor)
+	case plan.High:
+		j.target = j.target.Least(similar.Unseen)
+	}
+	if q.Level != "" && j.veiled { // less is hardly seen
+		j.target = j.target.Most(similar.Unseen.Times(veiledFactor[q.Level]))
+	}
+	if j.l.less > 0 {
+		j.target = j.target.Times(math.Pow(lowFactor, j.l.less))
+	}
+	return err
+}
+
+// asOwn wants what a JPEG of quality 80 in the rung's own px does to them.
+func (j *judge) asOwn(own *image.RGBA) (err error) {
+	data, err := habitual(own)
 	if err != nil {
 		return err
 	}
-	j.ref = similar.To(img, j.r.Judge.Density)
-	return nil
-}
-
-// score tells how a coded file compares with what was given to look.
-func (j *judge) score(data []byte) (float64, error) {
-	f, err := picture.Read("", data)
+	img, err := decoded(data)
 	if err != nil {
-		return 0, err
+		return err
 	}
-	img, err := f.Decode()
+	if picture.HasAlpha(own) {
+		img = withAlpha(img, own)
+	}
+	j.target, err = j.own.look(variant{img, j.r})
+	return err
+}
+
+// asHabit wants what coding does to the habit's one file in the same box: the same difference, as
+// the box shows it, may be made to the rung's px.
+func (j *judge) asHabit(b *batch, own *image.RGBA) error {
+	err := b.habit(habitSize(j.l.File.Width, j.l.File.Height))
 	if err != nil {
-		return 0, err
+		return err
 	}
-	if img, err = j.show(img); err != nil {
-		return 0, err
+	before, err := j.of(variant{img: b.habitPx})
+	if err != nil {
+		return err
 	}
-	return j.ref.Score(img), nil
+	j.target, err = before.look(variant{img: b.habitJPEG})
+	return err
 }
 
-// show paints the box with a version of the picture in the rung's px.
-func (j *judge) show(img *image.RGBA) (*image.RGBA, error) {
-	if !j.shown {
-		return img, nil
+// Most device px that are looked at; of larger boxes windows of so many px a side: so many where
+// a coder does most damage, and so many evenly over the rest.
+const (
+	maxSeen    = 1_000_000
+	windowSide = 256
+	worstSeen  = 8
+	spreadSeen = 4
+)
+
+// seeing says what windows are looked at: px a side, how many around points, and how many in all.
+type seeing struct{ side, around, all int }
+
+// windows are those around the first of some points of a box that do not lie in each other, and
+// some evenly over the box.
+func windows(box image.Rectangle, around []image.Point, how seeing) (out []image.Rectangle) {
+	add := func(at image.Point) {
+		w := image.Rect(0, 0, min(how.side, box.Dx()), min(how.side, box.Dy()))
+		w = w.Add(image.Pt(min(max(at.X-w.Dx()/2, 0), box.Dx()-w.Dx()), min(max(at.Y-w.Dy()/2, 0), box.Dy()-w.Dy())))
+		for _, p := range out {
+			if c := p.Intersect(w); 2*c.Dx()*c.Dy() > w.Dx()*w.Dy() {
+				return
+			}
+		}
+		out = append(out, w)
 	}
-	img = inWhole(img, j.l.File, j.r.Part)
-	return paint.Box(j.pg, j.f, j.store.With(j.l.Source, j.l.File.Stand(img)), paint.Options{Part: j.part})
+	for _, at := range around {
+		if len(out) == how.around {
+			break
+		}
+		add(at)
+	}
+	for i := range how.all - how.around {
+		add(image.Pt(box.Dx()*(2*(i%2)+1)/4, box.Dy()*(2*(i/2%2)+1)/4))
+	}
+	return out
 }
 
-// inWhole lays a file that holds a window of a picture where it lies in the whole one,
-// at the file's scale; the rest is empty, since it is not seen. It may move by a
-// fraction of a px.
-func inWhole(img *image.RGBA, f *picture.File, w picture.Part) *image.RGBA {
-	if w.W >= float64(f.Width) && w.H >= float64(f.Height) {
-		return img
+// worstFirst sorts places.
+func worstFirst(at []similar.Place) []similar.Place {
+	slices.SortStableFunc(at, func(a, b similar.Place) int { return cmp.Compare(b.Difference, a.Difference) })
+	return at
+}
+
+// withAlpha gives a picture another one's alpha.
+func withAlpha(img, from *image.RGBA) *image.RGBA {
+	out := image.NewRGBA(img.Rect)
+	for i := 0; i+3 < len(out.Pix); i += 4 {
+		a := uint32(from.Pix[i+3])
+		for c := range 3 { // the JPEG was of premultiplied colours
+			out.Pix[i+c] = uint8(min(uint32(img.Pix[i+c]), a))
+		}
+		out.Pix[i+3] = uint8(a)
 	}
-	k := float64(img.Rect.Dx()) / w.W
-	whole := image.NewRGBA(image.Rect(0, 0, int(float64(f.Width)*k+0.5), int(float64(f.Height)*k+0.5)))
-	at := image.Pt(int(w.X*k+0.5), int(w.Y*k+0.5))
-	draw.Draw(whole, img.Rect.Add(at), img, image.Point{}, draw.Src)
-	return whole
+	return out
+}
+
+// signature is all that the judgement depends on beside the source.
+func (j *judge) signature() string {
+	return fmt.Sprintf("%s\n%v %g %v", j.scene.signature(), j.l.Quality, j.l.less, j.veiled)
+}
+
+// score tells how a coded file looks beside its px before they were coded.
+func (j *judge) score(data []byte) (similar.Look, error) {
+	img, err := decoded(data)
+	if err != nil {
+		return similar.Look{}, err
+	}
+	return j.own.look(variant{img, j.r})
 }

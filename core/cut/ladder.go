@@ -28,16 +28,18 @@ func (a item) join(b item) item {
 	return a
 }
 
-// weigh is about what a file weighs: coded pictures grow a little slower than their
-// px, since larger ones are smoother. It chooses rungs; weights that are printed are
-// of real files. See docs/RATIONALE.md, "How are rungs chosen?".
-func weigh(px float64) float64 { return 600 + 1.2*math.Pow(px, 0.8) }
+// A file that is drawn smaller than it is, by more than spareScale, is scaled by the browser, which
+// makes detail rough or soft: that counts as if it were heavier by the share resampled.
+const (
+	spareScale = 0.005
+	resampled  = 0.3
+)
 
 // rungsFor chooses which of the items, sorted by scale, share files: the groups of
 // neighbours whose files deliver the fewest weighted bytes, for 1 to most files. cost[k]
 // is that of k+1 files, ends[k] where its groups end (exclusive). A group's file serves its
-// largest need. area is the px of the source.
-func rungsFor(items []item, area float64, most int) (cost []float64, ends [][]int) {
+// largest need.
+func rungsFor(items []item, by growth, most int) (cost []float64, ends [][]int) {
 	n := len(items)
 	most = min(most, n)
 	one := make([][]float64, n) // of the group i..j
@@ -50,7 +52,12 @@ func rungsFor(items []item, area float64, most int) (cost []float64, ends [][]in
 			if j > i {
 				g = g.join(items[j])
 			}
-			one[i][j] = g.weight * weigh(g.scale*g.scale*g.across*g.down*area)
+			one[i][j] = g.weight * by.of(&g)
+			for k := i; k < j; k++ {
+				if it := &items[k]; it.scale < g.scale/(1+spareScale) {
+					one[i][j] += resampled * it.weight * by.of(it)
+				}
+			}
 		}
 	}
 	best := make([]float64, n+1) // of the first j items with the files so far
@@ -83,9 +90,11 @@ func rungsFor(items []item, area float64, most int) (cost []float64, ends [][]in
 	return cost, ends
 }
 
-// bag collects needs, joined where they are within a step (a share) of each other.
+// bag collects needs, joined where they are within a step (a share) of each other and none that many
+// have lies between.
 type bag struct {
 	step  float64
+	many  []float64 // scales that many have, rising
 	index map[itemKey]int
 	items []item
 	keys  []itemKey
@@ -96,10 +105,34 @@ type itemKey struct {
 	class int32
 }
 
-func newBag(step float64) *bag { return &bag{step: math.Log(1 + step), index: map[itemKey]int{}} }
+func newBag(step float64, many []float64) *bag {
+	return &bag{step: math.Log(1 + step), many: many, index: map[itemKey]int{}}
+}
+
+// manyHave is the share of visitors from which on a scale is one that many have.
+const manyHave = 0.03
+
+// popular are the scales that many have, rising.
+func (g *grid) popular(w *grid2) (out []float64) {
+	for t := range g {
+		for d := range g[t] {
+			for i, c := range g[t][d] {
+				if c.scale > 0 && w[t][d][i] >= manyHave {
+					out = append(out, c.scale)
+				}
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
 
 func (b *bag) key(scale float64, class int32) itemKey {
-	return itemKey{int(math.Ceil(math.Log(scale)/b.step - 1e-9)), class}
+	below := 0
+	for below < len(b.many) && b.many[below] < scale*(1-1e-9) {
+		below++
+	}
+	return itemKey{int(math.Ceil(math.Log(scale)/b.step-1e-9))*(len(b.many)+1) + below, class}
 }
 
 func (b *bag) add(k itemKey, it item) {
@@ -154,8 +187,8 @@ const maxZones = 3
 type zoning struct {
 	g      *grid
 	w      *grid2
-	bounds []int   // where zones may begin: bounds[0] is the first width, the last the one after the last
-	area   float64 // px of the source
+	bounds []int // where zones may begin: bounds[0] is the first width, the last the one after the last
+	by     growth
 	most   int     // files
 	worth  float64 // share that one more file must save
 }
@@ -163,18 +196,19 @@ type zoning struct {
 // zones chooses ranges and how many files each gets: the fewest weighted bytes, and
 // no file that saves less than worth of them.
 func (z *zoning) zones() []zone {
-	g, w, bounds, area, most, worth := z.g, z.w, z.bounds, z.area, z.most, z.worth
+	g, w, bounds, by, most, worth := z.g, z.w, z.bounds, z.by, z.most, z.worth
 	n := len(bounds) - 1
 	curves := make([][][]float64, n)
 	const step = 0.04
+	many := g.popular(w)
 	pieces := make([]*bag, n)
 	for a := range pieces {
-		pieces[a] = newBag(step)
+		pieces[a] = newBag(step, many)
 		pieces[a].cells(g, w, bounds[a], bounds[a+1]-1)
 	}
 	for a := range n {
 		curves[a] = make([][]float64, n+1)
-		all := newBag(step)
+		all := newBag(step, many)
 		for b := a + 1; b <= n; b++ {
 			for i, it := range pieces[b-1].items {
 				all.add(pieces[b-1].keys[i], it)
@@ -184,7 +218,7 @@ func (z *zoning) zones() []zone {
 				curves[a][b] = []float64{0}
 				continue
 			}
-			curves[a][b], _ = rungsFor(items, area, most)
+			curves[a][b], _ = rungsFor(items, by, most)
 		}
 	}
 	type choice struct {
@@ -267,25 +301,21 @@ func boundaries(p *plan.Plan, g *grid) []int {
 }
 
 // assign chooses the rungs of a ladder and which windows fetch which.
-func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
+func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) error {
 	lo := p.Widths[0]
 	n := p.Widths[1] - lo + 1
 	if !p.Files.Crop {
-		for t := range g {
-			for d := range g[t] {
-				for i := range g[t][d] {
-					c := &g[t][d][i]
-					c.across, c.down, c.class = 1, 1, 0
-				}
-			}
-		}
+		g.uncrop()
 	}
-	area := float64(max(l.File.Width*l.File.Height, 1))
+	by, err := l.growth()
+	if err != nil {
+		return err
+	}
 	worth := p.Files.Worth
 	if l.Tiled {
 		worth = min(worth, 0.025) // a tile that is scaled blurs in every copy: each density has its own
 	}
-	zones := (&zoning{g, w, boundaries(p, g), area, p.Files.Most, worth}).zones()
+	zones := (&zoning{g, w, boundaries(p, g), by, p.Files.Most, worth}).zones()
 	var rungs [2][][]*Rung // by class of heights, density, width
 	for t := range rungs {
 		rungs[t] = make([][]*Rung, len(p.Density))
@@ -294,13 +324,13 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 		}
 	}
 	for _, z := range zones {
-		needs := newBag(0.01)
+		needs := newBag(0.01, g.popular(w))
 		needs.cells(g, w, z.from, z.to)
 		items, at := needs.sorted()
 		if len(items) == 0 {
 			continue
 		}
-		_, ends := rungsFor(items, area, z.files)
+		_, ends := rungsFor(items, by, z.files)
 		made := make([]*Rung, len(items))
 		start := 0
 		for _, end := range ends[len(ends)-1] {
@@ -346,6 +376,19 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) {
 			cmp.Compare(a.Part.Y, b.Part.Y))
 	})
 	l.bands(p, &rungs)
+	return nil
+}
+
+// uncrop makes every need one of the whole picture.
+func (g *grid) uncrop() {
+	for t := range g {
+		for d := range g[t] {
+			for i := range g[t][d] {
+				c := &g[t][d][i]
+				c.across, c.down, c.class = 1, 1, 0
+			}
+		}
+	}
 }
 
 // rung returns the ladder's rung for a group of needs.

@@ -22,6 +22,7 @@ import (
 	"tourmaline/core/codec"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/similar"
 	"tourmaline/core/source"
 	"tourmaline/core/texture"
 )
@@ -76,7 +77,7 @@ func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "5"
+const version = "6"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -149,12 +150,24 @@ type made struct {
 	Files []Asset
 	All   []Asset
 	Tried []tried
+
+	Target similar.Look
+	Full   bool // colours are coded in full size
+}
+
+// asHint is all that others take from a rung.
+func (m *made) asHint() string {
+	if m == nil {
+		return ""
+	}
+	return fmt.Sprint(m.Tried, m.Target, m.Full)
 }
 
 type tried struct {
 	Format  picture.Format
 	Quality int
 	Slope   float64
+	Times   int // it was coded so often
 }
 
 // batch is all ladders of one source.
@@ -167,6 +180,25 @@ type batch struct {
 	img    *image.RGBA
 	kind   texture.Kind
 	err    error
+
+	habitOnce          sync.Once
+	habitPx, habitJPEG *image.RGBA // as the habit's one file has them before and after it is coded
+	habitErr           error
+}
+
+// habit makes the picture as the habit's one file shows it.
+func (w *batch) habit(size image.Point) error {
+	w.habitOnce.Do(func() {
+		w.habitPx = picture.Scale(w.img, picture.Whole(w.img), size, picture.Scaling{})
+		var data []byte
+		if data, w.habitErr = habitual(w.habitPx); w.habitErr == nil {
+			w.habitJPEG, w.habitErr = decoded(data)
+		}
+		if w.habitErr == nil && picture.HasAlpha(w.habitPx) {
+			w.habitJPEG = withAlpha(w.habitJPEG, w.habitPx)
+		}
+	})
+	return w.habitErr
 }
 
 // pixels decodes the source when the first file is really made.
@@ -198,40 +230,37 @@ func (m *maker) source(w *batch) error {
 		g, _ := errgroup.WithContext(m.ctx)
 		for _, r := range slices.Backward(l.Rungs) { // the largest first: small ones fill gaps
 			if r != lead {
-				g.Go(func() error { return m.rung(w, l, r, lead.tried) })
+				g.Go(func() error { return m.rung(w, l, r, lead.made) })
 			}
 		}
 		if err := g.Wait(); err != nil {
 			return err
 		}
 	}
-	w.img = nil
+	w.img, w.habitPx, w.habitJPEG = nil, nil, nil
 	return nil
 }
 
 // rung makes the files of one rung, or takes them from the cache.
-func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
+func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 	if err := m.cpu.Acquire(m.ctx, 1); err != nil {
 		return err
 	}
 	defer m.cpu.Release(1)
-	cost := min(40*int64(r.Width)*int64(r.Height)+30*maxJudged, m.opt.Memory/2)
+	cost := min(40*int64(r.Width)*int64(r.Height)+30*maxSeen, m.opt.Memory/2)
 	if err := m.coding.Acquire(m.ctx, cost); err != nil {
 		return err
 	}
 	defer m.coding.Release(cost)
-	guess := map[picture.Format]hint{picture.JPEG: {65, 0.25}, picture.WebP: {74, 0.3}, picture.AVIF: {60, 0.4}}
-	for _, a := range lead {
-		if a.Quality > 0 {
-			guess[a.Format] = hint{a.Quality, a.Slope}
-		}
+	j, err := m.judge(l, r)
+	if err != nil {
+		return err
 	}
-	j := m.judge(l, r)
 	files := m.p.Files
 	h := sha256.New()
 	fmt.Fprintf(h, "%s/%s/%s/%v/%d/%d/%v/%v/%v/%v/%v/%v/%v/%s", version, codec.Version, w.hash, r.Part, r.Width,
 		r.Height,
-		l.Tiled, l.Copy, files.Sharpen, l.Quality, files.Formats, m.opt.Thorough, guess, j.signature())
+		l.Tiled, l.Copy, files.Sharpen, l.less, files.Formats, m.opt.Thorough, lead.asHint(), j.signature())
 	key := hex.EncodeToString(h.Sum(nil))
 	m.mu.Lock()
 	o := m.made[key]
@@ -247,7 +276,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 				return
 			}
 		}
-		o.made, o.err = (&coding{maker: m, batch: w, l: l, r: r, judge: j, guess: guess}).code()
+		o.made, o.err = (&coding{maker: m, batch: w, l: l, r: r, judge: j, lead: lead}).code()
 		if o.err == nil && m.opt.Cache != nil {
 			var b bytes.Buffer
 			if gob.NewEncoder(&b).Encode(o.made) == nil {
@@ -258,7 +287,8 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead []tried) error {
 	if o.err != nil {
 		return source.Place(o.err, l.Span)
 	}
-	r.Files, r.All, r.tried = slices.Clone(o.Files), o.All, o.Tried
+	r.Files, r.All, r.made = slices.Clone(o.Files), o.All, &o.made
+	r.Target = o.Target
 	for i := range r.Files {
 		r.Files[i].Name = name(l.Source, r, &r.Files[i])
 	}

@@ -13,8 +13,9 @@ import (
 // Files says what asset files cut makes: the key files: of the plan. ReadFiles and
 // DefaultFiles give it whole.
 type Files struct {
-	Quality   float64          // similarity wanted, as core/similar scores it
+	Quality   Quality
 	Sharpness []Floor          // by density, rising
+	Sharpened bool             // the plan says it, or a budget
 	Most      int              // files for each picture of a box
 	Worth     float64          // 0..1: the share of its weight that one more file must save
 	Formats   []picture.Format // beside JPEG or PNG
@@ -41,15 +42,33 @@ const (
 // Measures lists all, in the order in which they are least seen.
 var Measures = []Measure{GiveCrop, GiveDensity, GiveQuality}
 
-// Qualities are the words for similarity. See docs/RATIONALE.md, "How is quality judged?".
-var Qualities = []struct {
-	Name  string
-	Score float64
-}{{"high", 96.5}, {"normal", 94}, {"low", 89}}
+// Quality is how good files are to look. The zero value says nothing of it.
+type Quality struct {
+	Level Level   // "" where a score is asked for
+	Score float64 // as core/similar scores it; 0 with a level
+}
+
+// Level is a quality in a word. See docs/RATIONALE.md, "How is quality judged?".
+type Level string
+
+// Levels.
+const (
+	High   Level = "high"   // no difference is seen flipping between the picture and its source
+	Normal Level = "normal" // nowhere worse than a JPEG of quality 80 in the same box
+	Low    Level = "low"    // small damage is seen when compared
+)
+
+// String is the quality as a plan says it.
+func (q Quality) String() string {
+	if q.Level != "" {
+		return string(q.Level)
+	}
+	return strconv.FormatFloat(q.Score, 'g', -1, 64)
+}
 
 // DefaultFiles is what holds without files: in the plan.
 func DefaultFiles() Files {
-	return Files{Quality: 94, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06,
+	return Files{Quality: Quality{Level: Normal}, Sharpness: []Floor{{1, 1}, {3, 0.75}}, Most: 6, Worth: 0.06,
 		Formats: []picture.Format{picture.AVIF, picture.WebP}, Crop: true, Taller: 0.25}
 }
 
@@ -66,18 +85,17 @@ func (f *Files) Floor(density float64) float64 {
 	return sharp
 }
 
-// ParseQuality reads high, normal, low or a number from 50 to 99.9.
-func ParseQuality(s string) (float64, error) {
-	for _, q := range Qualities {
-		if s == q.Name {
-			return q.Score, nil
-		}
+// ParseQuality reads high, normal, low or a score from 50 to 99.9.
+func ParseQuality(s string) (Quality, error) {
+	switch l := Level(s); l {
+	case High, Normal, Low:
+		return Quality{Level: l}, nil
 	}
 	if v, err := strconv.ParseFloat(s, 64); err == nil && v >= 50 && v <= 99.9 {
-		return v, nil
+		return Quality{Score: v}, nil
 	}
-	return 0, &source.SyntaxError{Text: s,
-		Want: "high, normal, low, or the similarity wanted as a number from 50 to 99.9"}
+	return Quality{}, &source.SyntaxError{Text: s,
+		Want: "high, normal, low, or how alike files must look as a number from 50 to 99.9"}
 }
 
 func (p *Plan) readFiles(n node) error {
@@ -111,7 +129,7 @@ func (p *Plan) readFiles(n node) error {
 	}
 	return n.keys(handlers{
 		"quality":   func(n node) (err error) { f.Quality, err = parsed(n, ParseQuality); return },
-		"sharpness": func(n node) error { return f.readSharpness(n) },
+		"sharpness": func(n node) error { f.Sharpened = true; return f.readSharpness(n) },
 		"most": func(n node) error {
 			s, err := n.text()
 			if err != nil {

@@ -226,7 +226,7 @@ type Layer struct {
 	Subject Shares  // the share of the box that keep should take; zero: any
 	Avoid   bool    // keep is to stay out from under text areas
 	Tells   string  // what it shows, where it carries meaning
-	Quality float64 // of its files; 0 is the plan's
+	Quality Quality // of its files; zero is the plan's
 	Touch   Touch   // what becomes of it on touch screens where it is fixed
 
 	shifts []shift

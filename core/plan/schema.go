@@ -89,7 +89,10 @@ var texts = map[string]map[string]string{
 		"sample":   "what stands there in proofs and on the page to look at",
 	},
 	"files": {
-		"quality": "`high`, `normal`, `low`, or the similarity wanted: 100 is the same; also as a key of one layer",
+		"quality": "`high` (no difference is seen flipping between the two), `normal` (coding does no more than it " +
+			"does to one 1920 px JPEG of quality 80 in the same box), `low` (small damage is seen when compared), or " +
+			"how alike files must look as a number: 100 is the same, 95 where a difference is just seen; also as a " +
+			"key of one layer",
 		"sharpness": "picture pixels for each device pixel, for all densities or as `{1: 1, 3: 0.75}`, each from " +
 			"there " +
 			"up",
@@ -100,8 +103,8 @@ var texts = map[string]map[string]string{
 		"taller":  "how much taller than planned a box may grow before a picture that covers it is soft",
 		"sharpen": "how much fine detail is added after scaling",
 		"over-budget": "what may be given up where a viewport is over its `budget`, in this order: `crop` (more " +
-			"files, " +
-			"each of less), `density` (half a pixel for each device pixel at density 3), `quality` (six points)",
+			"files, each of less), `density` (half a pixel for each device pixel at density 3), `quality` (1.6 times " +
+			"the difference)",
 	},
 }
 

@@ -47,6 +47,16 @@ func (c *Values) Size(d Dimension) *Size { return c.sizes[d] }
 // style's background colour, not among them.
 func (c *Values) Layers() []Painted { return c.layers }
 
+// Sized returns the values with other sizes of layers: f gives those of layer i.
+func (c *Values) Sized(f func(i int) css.Size) *Values {
+	out := *c
+	out.layers = slices.Clone(c.layers)
+	for i := range out.layers {
+		out.layers[i].Size = f(i)
+	}
+	return &out
+}
+
 // Find returns where a layer stands in Layers, or -1 where it is not painted.
 func (c *Values) Find(id LayerID) int {
 	return slices.IndexFunc(c.layers, func(l Painted) bool { return l.ID == id })

@@ -1,0 +1,69 @@
+package cut
+
+import (
+	"bytes"
+	"image"
+	"image/jpeg"
+	"math"
+
+	"tourmaline/core/picture"
+	"tourmaline/core/source"
+)
+
+// growth is about what files of a picture weigh by their px: rungs are chosen by it; weights that
+// are printed are of real files. See docs/RATIONALE.md, "How are rungs chosen?".
+type growth struct {
+	area float64 // px of the source
+	rate float64 // bytes of a file of one px, but for its head
+	rise float64 // how fast that rises with the px: 1 evenly, less where larger files are smoother
+}
+
+// headBytes are those of a file without a picture, and of fetching it.
+const headBytes = 600
+
+// usualGrowth is that of most photographs.
+func usualGrowth(area float64) growth { return growth{area, 1.2, 0.8} }
+
+// of is what a file weighs that holds a need.
+func (g *growth) of(it *item) float64 {
+	return headBytes + g.rate*math.Pow(it.scale*it.scale*it.across*it.down*g.area, g.rise)
+}
+
+// Widths of the two codings by which a picture's growth is measured, and their quality.
+const (
+	probeSmall, probeLarge = 320, 1280
+	growthQuality          = 75
+)
+
+// measured is the growth of a picture by two codings of it.
+func measured(img *image.RGBA) growth {
+	area := float64(img.Rect.Dx() * img.Rect.Dy())
+	var px, weight [2]float64
+	for i, width := range []int{probeSmall, probeLarge} {
+		width = min(width, img.Rect.Dx())
+		size := image.Pt(width, max(img.Rect.Dy()*width/img.Rect.Dx(), 1))
+		var b bytes.Buffer
+		small := picture.Scale(img, picture.Whole(img), size, picture.Scaling{})
+		if jpeg.Encode(&b, small, &jpeg.Options{Quality: growthQuality}) != nil {
+			return usualGrowth(area)
+		}
+		px[i], weight[i] = float64(size.X*size.Y), max(float64(b.Len()-headBytes), 1)
+	}
+	if px[1] < 2*px[0] {
+		return usualGrowth(area)
+	}
+	rise := min(max(math.Log(weight[1]/weight[0])/math.Log(px[1]/px[0]), 0.4), 1.1)
+	return growth{area, weight[1] / math.Pow(px[1], rise), rise}
+}
+
+// growth is that of the ladder's picture. Tiles and drawings are weighed as most photographs.
+func (l *Ladder) growth() (growth, error) {
+	if l.File.Vector != nil || l.Tiled {
+		return usualGrowth(float64(max(l.File.Width*l.File.Height, 1))), nil
+	}
+	img, err := l.File.Pixels()
+	if err != nil {
+		return growth{}, source.Place(err, l.Span)
+	}
+	return measured(img), nil
+}

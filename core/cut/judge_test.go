@@ -1,0 +1,291 @@
+package cut
+
+import (
+	"bytes"
+	"context"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"math/rand/v2"
+	"testing"
+	"testing/fstest"
+
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+	"tourmaline/core/similar"
+)
+
+// kite is a small bright subject with a thin string in a calm sky with a little grain.
+func kite(w, h int) *image.RGBA {
+	img := image.NewRGBA(image.Rect(0, 0, w, h))
+	r := rand.New(rand.NewPCG(8, 1))
+	for y := range h {
+		for x := range w {
+			dx, dy := math.Abs(float64(x-w*2/3)), math.Abs(float64(y-h/3))
+			n := r.NormFloat64()
+			c := [3]float64{70 + 40*float64(y)/float64(h) + n, 120 + 30*float64(y)/float64(h) + n, 200 + n}
+			if dx+dy < 14 {
+				c = [3]float64{230, 60 + 5*dx, 40}
+			}
+			if s := float64(w)*2/3 - (float64(y)-float64(h)/3)*0.7; y > h/3 && math.Abs(float64(x)-s) < 0.8 {
+				c = [3]float64{235, 235, 240}
+			}
+			for i, v := range c {
+				c[i] = min(max(v, 0), 255)
+			}
+			img.SetRGBA(x, y, color.RGBA{uint8(c[0]), uint8(c[1]), uint8(c[2]), 255})
+		}
+	}
+	return img
+}
+
+func kitePlan(t *testing.T, w, h int, body string) (*plan.Plan, *picture.Store) {
+	t.Helper()
+	var b bytes.Buffer
+	if err := png.Encode(&b, kite(w, h)); err != nil {
+		t.Fatal(err)
+	}
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 390-1000, heights: 600-844, "+
+		"densities: [1, 2], named: {phone: {size: 390x844@2, share: 60%}, wide: {size: 1000x700@1, share: 40%}}}\n"+
+		body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p, picture.NewStore(fstest.MapFS{"kite.png": {Data: b.Bytes()}})
+}
+
+func made1(t *testing.T, p *plan.Plan, store *picture.Store, o Options) []*Ladder {
+	t.Helper()
+	ls, err := Choose(t.Context(), p, store)
+	if err == nil {
+		err = Make(t.Context(), p, store, ls, o)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return ls
+}
+
+// At normal quality coding does no more to any picture than it does to one JPEG of 1920 px and
+// quality 80, both in the box: measured here over the whole box, not on what the search looked at.
+func TestNormalIsNoWorseThanTheHabit(t *testing.T) {
+	p, store := kitePlan(t, 1960, 700, "boxes:\n"+
+		"  - {name: hero, height: 100vh, layers: [{image: kite.png, size: cover}]}\n"+
+		"  - {name: strip, height: 150px, layers: [{image: kite.png, size: cover}]}\n")
+	for _, l := range made1(t, p, store, Options{}) {
+		img, err := l.File.Pixels()
+		if err != nil {
+			t.Fatal(err)
+		}
+		w := &batch{file: l.File, img: img}
+		if err := w.habit(habitSize(l.File.Width, l.File.Height)); err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range l.Rungs {
+			s, err := newScene(p, store, l, r.Judge)
+			if err != nil {
+				t.Fatal(err)
+			}
+			look := func(before, after variant) similar.Look {
+				ref, err := s.of(before)
+				if err != nil {
+					t.Fatal(err)
+				}
+				l, err := ref.look(after)
+				if err != nil {
+					t.Fatal(err)
+				}
+				return l
+			}
+			own := picture.Scale(img, r.Part, image.Pt(r.Width, r.Height), picture.Scaling{})
+			habit := look(variant{img: w.habitPx}, variant{img: w.habitJPEG})
+			for _, a := range r.Files {
+				coded, err := decoded(a.Data)
+				if err != nil {
+					t.Fatal(err)
+				}
+				// A little more than was found where it looked: the rest of the box is looked at here.
+				if got := look(variant{own, r}, variant{coded, r}); got.Beside(habit) > 1.1 {
+					t.Errorf("%s at %s: %s of quality %d looks %+v, the habit %+v", l.Box.Name, r.Judge, a.Format,
+						a.Quality, got, habit)
+				}
+			}
+		}
+	}
+}
+
+// high shows no more than is seen, low more than normal; a number is held as it stands; a scrim
+// makes files lighter.
+func TestLevelsInOrder(t *testing.T) {
+	weigh := func(files, layers string) (bytes int, look similar.Look, target similar.Look) {
+		p, store := kitePlan(t, 700, 500, "files: {most: 1, "+files+"}\nboxes:\n"+
+			"  - {name: hero, height: 300px, layers: ["+layers+"{image: kite.png, size: cover}]}\n")
+		r := made1(t, p, store, Options{})[0].Rungs[0]
+		return len(r.Best().Data), r.Best().Look, r.Target
+	}
+	high, highLook, highTarget := weigh("quality: high", "")
+	normal, normalLook, normalTarget := weigh("quality: normal", "")
+	low, _, lowTarget := weigh("quality: low", "")
+	if highLook.Beside(similar.Unseen) > 1 || highTarget.Beside(similar.Unseen) > 1 {
+		t.Errorf("high looks %+v; unseen is %+v", highLook, similar.Unseen)
+	}
+	if high < normal || normal < low {
+		t.Errorf("high has %d bytes, normal %d, low %d", high, normal, low)
+	}
+	if normalLook.Beside(normalTarget) > passes || math.Abs(lowTarget.Mean/normalTarget.Mean-lowFactor) > 1e-9 {
+		t.Errorf("normal looks %+v of %+v, low may %+v", normalLook, normalTarget, lowTarget)
+	}
+	if _, look, target := weigh("quality: 90", ""); target != similar.LookOf(90) || look.Score() < 90 {
+		t.Errorf("90 looks %+v (%.1f) of %+v", look, look.Score(), target)
+	}
+	veiled, _, target := weigh("quality: normal", "{color: rgb(0 0 0 / 75%)}, ")
+	if float64(veiled) > 0.9*float64(normal) {
+		t.Errorf("under a scrim of 75%% it has %d bytes, without %d", veiled, normal)
+	}
+	if similar.Unseen.Beside(target) > 1 {
+		t.Errorf("under the scrim less may be seen (%+v) than is seen at all (%+v)", target, similar.Unseen)
+	}
+}
+
+// Colours that only meet in full size are coded so.
+func TestFullColours(t *testing.T) {
+	lines := func(x, y int) color.RGBA { // red and blue lines of one px, of about one brightness
+		if x%2 == 0 {
+			return color.RGBA{190, 30, 30, 255}
+		}
+		return color.RGBA{30, 60, 220, 255}
+	}
+	soft := func(x, y int) color.RGBA {
+		return color.RGBA{uint8(120 + 40*math.Sin(float64(x)/40)), uint8(110 + 30*math.Sin(float64(y)/30)), 130, 255}
+	}
+	for name, c := range map[string]struct {
+		f    func(x, y int) color.RGBA
+		want bool
+	}{"lines": {lines, true}, "soft": {soft, false}} {
+		l := codingFixture(t, pngOf(t, 400, 300, c.f), "image: a.png, size: cover")
+		if got := l.Rungs[0].made.Full; got != c.want {
+			t.Errorf("%s: full colours %v", name, got)
+		}
+	}
+}
+
+func TestWindows(t *testing.T) {
+	box := image.Rect(0, 0, 1000, 600)
+	at := windows(box, []image.Point{{0, 0}, {20, 20}, {999, 599}, {500, 300}}, seeing{200, 2, 6})
+	if len(at) != 6 || at[0] != image.Rect(0, 0, 200, 200) || at[1] != image.Rect(800, 400, 1000, 600) {
+		t.Errorf("%v", at)
+	}
+	for i, a := range at {
+		if !a.In(box) {
+			t.Errorf("%v reaches out", a)
+		}
+		for _, b := range at[:i] {
+			if c := a.Intersect(b); 2*c.Dx()*c.Dy() > 200*200 {
+				t.Errorf("%v lies in %v", a, b)
+			}
+		}
+	}
+	if at := windows(image.Rect(0, 0, 90, 50), []image.Point{{5, 5}}, seeing{200, 1, 4}); len(at) != 1 ||
+		at[0] != image.Rect(0, 0, 90, 50) {
+		t.Errorf("in a small box: %v", at)
+	}
+}
+
+// A probe holds whole places of the picture, and foretells how all of it looks.
+func TestProbe(t *testing.T) {
+	img := kite(1400, 1000)
+	p := newProbe(img, []image.Point{{930, 333}, {700, 700}, {100, 100}, {1300, 900}, {400, 500}})
+	if p.whole() || p.img.Rect.Dx() != probeSide*probePlace || len(p.inner) != probeSide*probeSide {
+		t.Fatalf("%v, %d places", p.img.Rect, len(p.inner))
+	}
+	at := windows(img.Rect, []image.Point{{930, 333}}, seeing{probePlace, 1, 1})[0]
+	for y := range probePlace {
+		for x := range probePlace {
+			if p.img.RGBAAt(x, y) != img.RGBAAt(at.Min.X+x, at.Min.Y+y) {
+				t.Fatalf("px %d, %d of the first place is another", x, y)
+			}
+		}
+	}
+	if l := p.look(p.img); l.Mean > 1e-6 {
+		t.Errorf("uncoded it looks %+v", l)
+	}
+	p.last = similar.Look{Mean: 1, Worst: 2}
+	p.learn(similar.Look{Mean: 1.2, Worst: 1})
+	if math.Abs(p.shows.Mean-1.2) > 1e-9 || math.Abs(p.shows.Worst-0.5) > 1e-9 {
+		t.Errorf("it learned %+v", p.shows)
+	}
+	if small := newProbe(kite(300, 200), nil); !small.whole() {
+		t.Error("a small picture has a probe")
+	}
+}
+
+// On phones of density 3 files have three quarters of a px for each device px, but never fewer than
+// the habit's file, unless the plan says how many.
+func TestSharpnessIsTheHabitsAtLeast(t *testing.T) {
+	need := func(files string) float64 {
+		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 400-400, heights: 800-800, "+
+			"densities: [3], named: {phone: 400x800@3}}\nfiles: {"+files+"}\n"+
+			"boxes: [{name: b, height: 40vw, layers: [{image: kite.png, size: cover}]}]\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, store := kitePlan(t, 2400, 1600, "boxes: [{name: b, height: 1px}]\n")
+		ls, err := Choose(context.Background(), p, store)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := ls[0].Rungs[0]
+		return float64(r.Width) / r.Part.W * 2400 / 1200 // px for each device px
+	}
+	// 1200 device px: the habit's 1920 are more.
+	if got := need("most: 6"); got < 1-1e-6 || got > 1.05 {
+		t.Errorf("%g px for each device px, want 1", got)
+	}
+	if got := need("quality: low"); got > 0.8 {
+		t.Errorf("%g at low quality, want 0.75", got)
+	}
+	if got := need("sharpness: 0.75"); got > 0.8 {
+		t.Errorf("%g where the plan says 0.75", got)
+	}
+}
+
+// The comparison says of each way how it looks, and of the two that are to look as well as the files
+// that they do.
+func TestCompareAtAnEqualLook(t *testing.T) {
+	p, store := kitePlan(t, 900, 600, "boxes:\n"+
+		"  - {name: hero, height: 400px, layers: [{image: kite.png, size: cover}]}\n")
+	ls := made1(t, p, store, Options{})
+	rows, err := Compare(t.Context(), p, store, ls)
+	if err != nil || len(rows) != 2*len(ways) {
+		t.Fatal(len(rows), err)
+	}
+	for i := 0; i < len(rows); i += len(ways) {
+		by := map[Way]Compared{}
+		for _, r := range rows[i : i+len(ways)] {
+			by[r.Way] = r
+		}
+		ours := by[WayOurs]
+		for _, w := range []Way{WayHabitAlike, WayStrongAlike} {
+			if r := by[w]; r.Met && r.Look.Beside(ours.Look) > 1 {
+				t.Errorf("%s at %s looks %+v, ours %+v", w, r.Viewport, r.Look, ours.Look)
+			}
+		}
+		if n, _ := Weigh(ls, ours.Viewport); n != ours.Bytes {
+			t.Errorf("ours weigh %d at %s, %d are fetched", ours.Bytes, ours.Viewport, n)
+		}
+	}
+	crops, err := WorstCrops(t.Context(), p, store, ls)
+	if err != nil || len(crops) != cropsEach {
+		t.Fatal(len(crops), err)
+	}
+	for _, c := range crops {
+		want := image.Rect(0, 0, CropSide, CropSide)
+		if c.Ideal.Rect != want || c.Habit.Rect != want || c.Ours.Rect != want {
+			t.Errorf("crops of %v, %v, %v", c.Ideal.Rect, c.Habit.Rect, c.Ours.Rect)
+		}
+		if got := similar.To(c.Ideal, c.Viewport.Density).Look(c.Ours); got != c.Own {
+			t.Errorf("the crop looks %+v, it says %+v", got, c.Own)
+		}
+	}
+}

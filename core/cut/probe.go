@@ -1,0 +1,185 @@
+package cut
+
+import (
+	"image"
+	"image/draw"
+	"math"
+
+	"tourmaline/core/picture"
+	"tourmaline/core/similar"
+)
+
+// probe is a small picture of the places of a larger one that matter, by which qualities are
+// found cheaply: the whole is coded once or twice then.
+type probe struct {
+	img   *image.RGBA
+	inner []image.Rectangle // of each place, without the rim that its neighbours here disturb
+	refs  []*similar.Reference
+	sizes []int
+	// shows is how much of a difference in the file's px the box shows.
+	shows similar.Look
+	last  similar.Look // what was foretold of the quality that was found last
+}
+
+// A probe has so many places a side, of so many px: coders' largest blocks lie wholly in one.
+const (
+	probeSide  = 3
+	probePlace = 128
+	probeRim   = 8
+	// Pictures of fewer px are their own probe.
+	probeLeast = 3 * probeSide * probeSide * probePlace * probePlace
+)
+
+// newProbe takes the places around some points of a picture.
+func newProbe(own *image.RGBA, around []image.Point) *probe {
+	p := &probe{shows: similar.Look{Mean: 1, Worst: 1}}
+	if own.Rect.Dx()*own.Rect.Dy() < probeLeast || own.Rect.Dx() < probePlace || own.Rect.Dy() < probePlace {
+		p.img, p.inner = own, []image.Rectangle{own.Rect}
+	} else {
+		p.img = image.NewRGBA(image.Rect(0, 0, probeSide*probePlace, probeSide*probePlace))
+		at := windows(own.Rect, around, seeing{probePlace, probeSide*probeSide - spreadSeen, probeSide * probeSide})
+		for i, w := range at {
+			to := image.Rect(0, 0, probePlace, probePlace).Add(image.Pt(i%probeSide, i/probeSide).Mul(probePlace))
+			draw.Draw(p.img, to, own, w.Min, draw.Src)
+			p.inner = append(p.inner, to.Inset(probeRim))
+		}
+	}
+	for _, r := range p.inner {
+		p.refs = append(p.refs, similar.To(part(p.img, r), 1))
+		p.sizes = append(p.sizes, r.Dx()*r.Dy())
+	}
+	return p
+}
+
+// part is a part of a picture, from 0, 0 on.
+func part(img *image.RGBA, r image.Rectangle) *image.RGBA {
+	if r == img.Rect {
+		return img
+	}
+	out := image.NewRGBA(image.Rect(0, 0, r.Dx(), r.Dy()))
+	draw.Draw(out, out.Rect, img, r.Min, draw.Src)
+	return out
+}
+
+// whole reports whether the probe is the picture itself.
+func (p *probe) whole() bool { return len(p.inner) == 1 }
+
+// look tells how the probe, coded, looks in the box, about.
+func (p *probe) look(coded *image.RGBA) similar.Look {
+	var looks []similar.Look
+	for i, r := range p.inner {
+		looks = append(looks, p.refs[i].Look(part(coded, r)))
+	}
+	l := similar.Joined(looks, p.sizes)
+	return similar.Look{Mean: l.Mean * p.shows.Mean, Worst: l.Worst * p.shows.Worst}
+}
+
+// learn takes in how the whole picture looks at the quality that was found last.
+func (p *probe) learn(whole similar.Look) {
+	if !p.whole() && p.last.Mean > 0 && p.last.Worst > 0 {
+		p.shows.Mean *= min(max(whole.Mean/p.last.Mean, 0.5), 2)
+		p.shows.Worst *= min(max(whole.Worst/p.last.Worst, 0.5), 2)
+		p.last = similar.Look{}
+	}
+}
+
+// trialQuality is the quality of the JPEG that tells where coders do damage and how much of it the
+// box shows.
+const trialQuality = 60
+
+// survey codes the rung's px once to see where that does most damage: there it is looked at.
+func (j *judge) survey(own *image.RGBA) error {
+	data, err := picture.Code(own, picture.Coding{Format: picture.JPEG, Quality: trialQuality})
+	if err != nil {
+		return err
+	}
+	trial, err := decoded(data)
+	if err != nil {
+		return err
+	}
+	ref := similar.To(own, 1)
+	places := worstFirst(ref.Places(trial))
+	var middles []image.Point
+	for _, p := range places {
+		middles = append(middles, p.At.Min.Add(p.At.Max).Div(2))
+	}
+	j.probe = newProbe(own, middles)
+	if j.shown && !j.l.Tiled && j.parts[0].Dx()*j.parts[0].Dy() > maxSeen {
+		var seen []image.Point
+		for _, m := range middles {
+			seen = append(seen, j.device(m))
+		}
+		j.parts = windows(j.parts[0], seen, seeing{windowSide, worstSeen, worstSeen + spreadSeen})
+	}
+	if j.own, err = j.of(variant{own, j.r}); err != nil {
+		return err
+	}
+	shown, err := j.own.look(variant{trial, j.r})
+	if err != nil {
+		return err
+	}
+	var coded *image.RGBA
+	if coded = trial; !j.probe.whole() {
+		coded = newProbe(trial, middles).img
+	}
+	if l := j.probe.look(coded); l.Mean > 0 && l.Worst > 0 && shown.Mean > 0 {
+		j.probe.shows = similar.Look{Mean: shown.Mean / l.Mean, Worst: shown.Worst / l.Worst}
+	}
+	return nil
+}
+
+// device is where a px of the rung lies in the box, device px.
+func (j *judge) device(at image.Point) image.Point {
+	x := (j.r.Part.X + float64(at.X)*j.r.Part.W/float64(j.r.Width)) / float64(j.l.File.Width)
+	y := (j.r.Part.Y + float64(at.Y)*j.r.Part.H/float64(j.r.Height)) / float64(j.l.File.Height)
+	d := j.at.Density
+	return image.Pt(int((j.land.Origin.X+x*j.land.Size.X-j.f.Border.X)*d),
+		int((j.land.Origin.Y+y*j.land.Size.Y-j.f.Border.Y)*d))
+}
+
+// foretell finds the quality at which the probe looks as it should, from a first guess on; h gets
+// what a step of quality is worth. It returns the bytes of the probe, too.
+func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error) {
+	const most, slack = 6, 0.7
+	limits := limits[format]
+	lo, hi := limits[0]-1, limits[1]+1
+	var lastQ int
+	var lastRoom float64
+	best, bestBytes, bestLook := limits[1], 0, similar.Look{}
+	q := min(max(h.quality, limits[0]), limits[1])
+	for i := range most {
+		data, err := s.encode(s.judge.probe.img, picture.Coding{Format: format, Quality: q, Full: s.full,
+			Thorough: s.thorough})
+		if err != nil {
+			return 0, err
+		}
+		img, err := decoded(data)
+		if err != nil {
+			return 0, err
+		}
+		look := s.judge.probe.look(img)
+		room := roomOf(look.Beside(s.target))
+		if room >= 0 {
+			hi, best, bestBytes, bestLook = q, q, len(data), look
+		} else if lo = q; bestBytes == 0 {
+			bestBytes = len(data)
+		}
+		if i > 0 && q != lastQ {
+			if slope := (room - lastRoom) / float64(q-lastQ); slope > 0.05 {
+				h.slope = min(slope, 1)
+			}
+		}
+		if room >= 0 && room < slack || hi-lo <= 1 {
+			break
+		}
+		lastQ, lastRoom = q, room
+		step := (slack/2 - room) / h.slope
+		next := q + int(math.Copysign(math.Ceil(min(math.Abs(step), 30)), step))
+		if i >= 2 && lo >= limits[0] && hi <= limits[1] && (next <= lo || next >= hi) {
+			next = (lo + hi) / 2
+		}
+		q = min(max(next, lo+1, limits[0]), hi-1, limits[1])
+	}
+	h.quality, s.judge.probe.last = best, bestLook
+	return bestBytes, nil
+}
