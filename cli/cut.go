@@ -2,12 +2,15 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"image/png"
 
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/app"
 	"tourmaline/core/cut"
+	"tourmaline/proof"
 	"tourmaline/report"
 )
 
@@ -30,12 +33,14 @@ Exits 1 when a viewport is over its budget.
 
 Examples:  tourmaline cut --dry-run
            tourmaline cut --effort thorough
-           tourmaline cut --compare`,
+           tourmaline cut --compare --sheet worst.png`,
 		Flags: append([]cli.Flag{
 			boxFlag,
 			&cli.BoolFlag{Name: "dry-run", Usage: "make nothing: say which sizes would be made"},
 			&cli.BoolFlag{Name: "compare",
-				Usage: "weigh the files against one JPEG for everybody, and each format alone"},
+				Usage: "weigh the files against one JPEG for everybody and three widths of WebP, at an equal look"},
+			&cli.StringFlag{Name: "sheet", TakesFile: true,
+				Usage: "with --compare: draw the worst places of each picture at 1:1 into a PNG `FILE`"},
 			&cli.StringFlag{Name: "shard",
 				Usage: "only the `PART` i/n of the sources, to share the work between machines"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
@@ -66,6 +71,9 @@ func (s *session) cut(ctx context.Context, c *cli.Command) error {
 	if err := s.settleOpen(ctx, pr); err != nil {
 		return err
 	}
+	if c.IsSet("sheet") && !c.Bool("compare") {
+		return errors.New("--sheet: say --compare as well")
+	}
 	if c.Bool("dry-run") {
 		ladders, err := pr.Ladders(ctx, boxes)
 		if err != nil {
@@ -92,6 +100,11 @@ func (s *session) cut(ctx context.Context, c *cli.Command) error {
 		if err != nil {
 			return err
 		}
+		if c.IsSet("sheet") {
+			if err := s.drawCrops(ctx, pr, ladders, c.String("sheet")); err != nil {
+				return err
+			}
+		}
 		return s.tell(c, report.OfComparison(pr.Plan, rows))
 	}
 	w.AddRungs(pr.Plan, ladders)
@@ -99,6 +112,23 @@ func (s *session) cut(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return s.tellCut(c, made{pr, r, ladders, &o})
+}
+
+// drawCrops draws what was given up.
+func (s *session) drawCrops(ctx context.Context, pr *app.Project, ladders []*cut.Ladder, file string) error {
+	crops, err := cut.WorstCrops(ctx, pr.Plan, pr.Store, ladders)
+	if err != nil {
+		return err
+	}
+	data, err := app.EncodePNG(proof.Crops(crops), png.DefaultCompression)
+	if err != nil {
+		return err
+	}
+	if err := app.WriteFile(file, data); err != nil {
+		return err
+	}
+	fmt.Fprintf(s.err, "%s: the %s where the files differ most, at 1:1\n", file, report.Plural(len(crops), "place"))
+	return nil
 }
 
 // made is what cut made.

@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -120,13 +121,13 @@ func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetche
 			}
 			a := r.Best()
 			f := Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width,
-				r.Height, len(a.Data), r.Base().Name, Num(a.Score), l.File.Bytes,
-				Num(1 - float64(len(a.Data))/float64(l.File.Bytes)), 0, l.Short(a), 0, false}
+				r.Height, len(a.Data), r.Base().Name, Num(a.Score()), l.File.Bytes,
+				Num(1 - float64(len(a.Data))/float64(l.File.Bytes)), 0, r.Short(a), 0, false}
 			var sharp float64
 			sharp, f.Soft = sharpness(at{p, store, v}, l, r)
 			f.Sharp = Num(sharp)
 			if f.Short != "" {
-				f.Wanted = Num(l.Quality)
+				f.Wanted = Num(r.Target.Score())
 			}
 			out = append(out, f)
 		}
@@ -208,7 +209,7 @@ func (fs Fetches) tellShort(p *Printer) {
 		if f.Short != "" && !told[f.File] {
 			told[f.File] = true
 			p.printf("\n")
-			p.para(fmt.Sprintf("%s: %.1f alike, %g was asked for: %s", f.File, f.Score, f.Wanted, f.Short))
+			p.para(fmt.Sprintf("%s: %.1f alike, %.1f was asked for: %s", f.File, f.Score, f.Wanted, f.Short))
 		}
 	}
 }
@@ -298,6 +299,7 @@ type Compared struct {
 	Bytes    int    `json:"bytes"`
 	Score    Num    `json:"similarity"`
 	Sharp    Num    `json:"sharpness"`
+	Short    bool   `json:"short,omitempty"` // no quality of this way looks as the files do
 
 	way   cut.Way
 	share float64 // of the visitors
@@ -306,9 +308,9 @@ type Compared struct {
 // Comparison is all ways at all viewports.
 type Comparison []Compared
 
-var wayWords = map[cut.Way]string{cut.WayHabit: "one 1920 px JPEG for everybody", cut.WayJPEG: "JPEG or PNG alone",
-	cut.WayWebP: "WebP alone",
-	cut.WayAVIF: "AVIF alone", cut.WayOurs: "tourmaline"}
+var wayWords = map[cut.Way]string{cut.WayHabit: "one 1920 px JPEG for everybody",
+	cut.WayStrong: "WebP in three widths", cut.WayOurs: "tourmaline",
+	cut.WayHabitAlike: "a JPEG that looks as well", cut.WayStrongAlike: "a WebP that looks as well"}
 
 // OfComparison is the report of a comparison.
 func OfComparison(p *plan.Plan, rows []cut.Compared) Comparison {
@@ -318,34 +320,54 @@ func OfComparison(p *plan.Plan, rows []cut.Compared) Comparison {
 		if share == 0 {
 			share = 1 / float64(len(p.Named))
 		}
-		out = append(
-			out,
-			Compared{r.Viewport.Label(), wayWords[r.Way], r.Bytes, Num(r.Score), Num(r.Sharp), r.Way, share},
-		)
+		out = append(out, Compared{r.Viewport.Label(), wayWords[r.Way], r.Bytes, Num(r.Look.Score()), Num(r.Sharp),
+			!r.Met, r.Way, share})
 	}
 	return out
 }
 
-// Text prints them as a table, with the sum by the viewports' shares.
+// Text prints them as a table, and the sums by the viewports' shares: of ways that look alike only.
 func (c Comparison) Text(p *Printer) {
-	t := p.table([]int{3, 4, 5, 6}, "viewport", "files", "weight", "of the habit", "alike", "px for each device px")
-	habit, sum, sumHabit := 0, 0.0, 0.0
+	t := p.table([]int{3, 4, 5}, "viewport", "files", "weight", "alike", "px for each device px")
+	sums := map[cut.Way]float64{}
+	short := map[cut.Way]bool{}
 	for i, r := range c {
 		name := ""
 		if r.way == cut.WayHabit {
-			habit, name = r.Bytes, r.Viewport
+			name = r.Viewport
 			if i > 0 {
 				t.AppendSeparator()
 			}
 		}
-		if r.way == cut.WayOurs {
-			sum, sumHabit = sum+r.share*float64(r.Bytes), sumHabit+r.share*float64(habit)
-		}
-		t.AppendRow(table.Row{name, r.Way, finding.Weight(r.Bytes),
-			finding.Percent(float64(r.Bytes) / float64(max(habit, 1))), fmt.Sprintf("%.1f", r.Score),
+		sums[r.way] += r.share * float64(r.Bytes)
+		short[r.way] = short[r.way] || r.Short
+		t.AppendRow(table.Row{name, r.Way, least(r.Short) + finding.Weight(r.Bytes), fmt.Sprintf("%.1f", r.Score),
 			fmt.Sprintf("%.2f", r.Sharp)})
 	}
 	t.Render()
-	p.printf("\nby the viewports' shares: %s, %s of the habit's %s\n", finding.Weight(int(sum)),
-		finding.Percent(sum/max(sumHabit, 1)), finding.Weight(int(sumHabit)))
+	ours := sums[cut.WayOurs]
+	p.printf("\nby the viewports' shares: %s\n", finding.Weight(int(ours)))
+	for _, w := range []cut.Way{cut.WayHabitAlike, cut.WayStrongAlike} {
+		if sums[w] > 0 {
+			most := ""
+			if short[w] {
+				most = "at most "
+			}
+			p.printf("  %s%s of %s (%s%s)\n", most, finding.Percent(ours/sums[w]), wayWords[w], least(short[w]),
+				finding.Weight(int(sums[w])))
+		}
+	}
+	p.para("A way that \"looks as well\" has the quality, and where its px are too few the px, with which every " +
+		"picture looks at least as tourmaline's.")
+	if slices.ContainsFunc(c, func(r Compared) bool { return r.Short }) {
+		p.para("\"Over\": at its best this way looks less well than tourmaline's files, so it would weigh more.")
+	}
+}
+
+// least is said before a weight that is less than what would be needed.
+func least(short bool) string {
+	if short {
+		return "over "
+	}
+	return ""
 }
