@@ -104,24 +104,15 @@ type comparing struct {
 
 // picture makes one picture in all ways as a window shows it; nil where it does not.
 func (c *comparing) picture(l *Ladder, r *Rung, v plan.Viewport) ([]outcome, error) {
-	s, err := newScene(c.p, c.store, l, v)
-	if err != nil || !s.shown {
+	h, err := c.habits(l, r, v)
+	if err != nil || h == nil {
 		return nil, err
 	}
-	img, err := l.File.Pixels()
+	ours, err := c.outcome(h.s, r.Best().Data, r)
 	if err != nil {
 		return nil, err
 	}
-	ref, err := s.of(s.ideal(img, r))
-	if err != nil {
-		return nil, err
-	}
-	ours, err := c.outcome(ref, r.Best().Data, r)
-	if err != nil {
-		return nil, err
-	}
-	ours.sharp = s.pixels(l.File.Width) * float64(r.Width) / r.Part.W
-	h := habits{comparing: c, s: ref, img: img}
+	ours.sharp = h.s.pixels(l.File.Width) * float64(r.Width) / r.Part.W
 	one, err := h.file(picture.JPEG, Habit, HabitQuality)
 	if err != nil {
 		return nil, err
@@ -151,6 +142,23 @@ func (c *comparing) outcome(s *view, data []byte, r *Rung) (outcome, error) {
 	}
 	look, err := s.look(variant{img, r})
 	return outcome{data: data, look: look, sharp: s.pixels(img.Rect.Dx()), met: true}, err
+}
+
+// habits shows a picture at a window, in just the px that are shown; nil where it does not.
+func (c *comparing) habits(l *Ladder, r *Rung, v plan.Viewport) (*habits, error) {
+	s, err := newScene(c.p, c.store, l, v)
+	if err != nil || !s.shown {
+		return nil, err
+	}
+	img, err := l.File.Pixels()
+	if err != nil {
+		return nil, err
+	}
+	ref, err := s.of(s.ideal(img, r))
+	if err != nil {
+		return nil, err
+	}
+	return &habits{comparing: c, s: ref, img: img}, nil
 }
 
 // habits makes files of whole pictures.

@@ -56,19 +56,12 @@ func WorstCrops(ctx context.Context, p *plan.Plan, store *picture.Store, ladders
 
 // crops are the worst places of a picture at a viewport.
 func (c *comparing) crops(l *Ladder, r *Rung, v plan.Viewport) ([]Crop, error) {
-	s, err := newScene(c.p, c.store, l, v)
-	if err != nil || !s.shown {
+	h, err := c.habits(l, r, v)
+	if err != nil || h == nil {
 		return nil, err
 	}
-	img, err := l.File.Pixels()
-	if err != nil {
-		return nil, err
-	}
-	ref, err := s.of(s.ideal(img, r))
-	if err != nil {
-		return nil, err
-	}
-	habit, err := (&habits{comparing: c, s: ref, img: img}).file(picture.JPEG, Habit, HabitQuality)
+	s, ref, img := h.s.scene, h.s, h.img
+	habit, err := h.file(picture.JPEG, Habit, HabitQuality)
 	if err != nil {
 		return nil, err
 	}

@@ -247,7 +247,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 		return err
 	}
 	defer m.cpu.Release(1)
-	cost := min(40*int64(r.Width)*int64(r.Height)+30*maxSeen, m.opt.Memory/2)
+	cost := min(90*int64(r.Width)*int64(r.Height)+60*maxSeen, m.opt.Memory/2) // coders, and looking at all px once
 	if err := m.coding.Acquire(m.ctx, cost); err != nil {
 		return err
 	}

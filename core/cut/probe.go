@@ -33,22 +33,28 @@ const (
 // newProbe takes the places around some points of a picture.
 func newProbe(own *image.RGBA, around []image.Point) *probe {
 	p := &probe{shows: similar.Look{Mean: 1, Worst: 1}}
-	if own.Rect.Dx()*own.Rect.Dy() < probeLeast || own.Rect.Dx() < probePlace || own.Rect.Dy() < probePlace {
-		p.img, p.inner = own, []image.Rectangle{own.Rect}
-	} else {
-		p.img = image.NewRGBA(image.Rect(0, 0, probeSide*probePlace, probeSide*probePlace))
-		at := windows(own.Rect, around, seeing{probePlace, probeSide*probeSide - spreadSeen, probeSide * probeSide})
-		for i, w := range at {
-			to := image.Rect(0, 0, probePlace, probePlace).Add(image.Pt(i%probeSide, i/probeSide).Mul(probePlace))
-			draw.Draw(p.img, to, own, w.Min, draw.Src)
-			p.inner = append(p.inner, to.Inset(probeRim))
-		}
-	}
+	p.img, p.inner = places(own, around)
 	for _, r := range p.inner {
 		p.refs = append(p.refs, similar.To(part(p.img, r), 1))
 		p.sizes = append(p.sizes, r.Dx()*r.Dy())
 	}
 	return p
+}
+
+// places are the picture of the places of a probe, and where each lies in it without its rim; the
+// picture itself where it is small.
+func places(own *image.RGBA, around []image.Point) (img *image.RGBA, inner []image.Rectangle) {
+	if own.Rect.Dx()*own.Rect.Dy() < probeLeast || own.Rect.Dx() < probePlace || own.Rect.Dy() < probePlace {
+		return own, []image.Rectangle{own.Rect}
+	}
+	img = image.NewRGBA(image.Rect(0, 0, probeSide*probePlace, probeSide*probePlace))
+	at := windows(own.Rect, around, seeing{probePlace, probeSide*probeSide - spreadSeen, probeSide * probeSide})
+	for i, w := range at {
+		to := image.Rect(0, 0, probePlace, probePlace).Add(image.Pt(i%probeSide, i/probeSide).Mul(probePlace))
+		draw.Draw(img, to, own, w.Min, draw.Src)
+		inner = append(inner, to.Inset(probeRim))
+	}
+	return img, inner
 }
 
 // part is a part of a picture, from 0, 0 on.
@@ -97,10 +103,8 @@ func (j *judge) survey(own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	ref := similar.To(own, 1)
-	places := worstFirst(ref.Places(trial))
 	var middles []image.Point
-	for _, p := range places {
+	for _, p := range worstFirst(similar.To(own, 1).Places(trial)) {
 		middles = append(middles, p.At.Min.Add(p.At.Max).Div(2))
 	}
 	j.probe = newProbe(own, middles)
@@ -118,10 +122,7 @@ func (j *judge) survey(own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	var coded *image.RGBA
-	if coded = trial; !j.probe.whole() {
-		coded = newProbe(trial, middles).img
-	}
+	coded, _ := places(trial, middles)
 	if l := j.probe.look(coded); l.Mean > 0 && l.Worst > 0 && shown.Mean > 0 {
 		j.probe.shows = similar.Look{Mean: shown.Mean / l.Mean, Worst: shown.Worst / l.Worst}
 	}

@@ -2,7 +2,7 @@
 // its successor in libjxl, which know nothing of it:
 //
 //	apt-get install butteraugli libjxl-devtools
-//	go run ./e2e/calibrate --pictures photographs/ --work /tmp/calibration
+//	go run ./e2e/calibrate --pictures photographs/ --work calibration/
 //
 // Each picture is scaled as a box of 1440 CSS px shows it at densities 1 and 2, its busiest 640 x
 // 426 px are coded as JPEG, WebP and AVIF at eight qualities, and every coding is judged by all.
