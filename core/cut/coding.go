@@ -179,8 +179,8 @@ func (c *coding) lossy(format picture.Format) (Asset, error) {
 	if err == nil && !c.full && a.Data != nil && a.Look.Beside(c.search.target) > passes {
 		c.full = true // colours may be what is wrong
 		var b Asset
-		if b, err = c.search.find(c.ideal, format, hint{a.Quality, c.hint(format).slope}); err == nil && b.Data != nil &&
-			b.Look.Beside(c.search.target) < a.Look.Beside(c.search.target) {
+		b, err = c.search.find(c.ideal, format, hint{a.Quality, c.hint(format).slope})
+		if err == nil && b.Data != nil && b.Look.Beside(c.search.target) < a.Look.Beside(c.search.target) {
 			a = b
 		}
 	}
