@@ -211,6 +211,9 @@ type layerNeed struct {
 	tiled bool
 	exact bool
 	habit bool // what is shown is not to be softer than the habit's file is
+	// bare: nothing hides detail. Files then have just the px that are shown, where the source has
+	// them: what is resampled looks worse, and must be coded better, than what is not.
+	bare bool
 }
 
 // column is what is gathered of neighbouring widths.
@@ -240,7 +243,7 @@ func (s *demand) window(c *column, w *sweep.Window) error {
 	if c.density != w.D {
 		c.density, c.known = w.D, map[*css.Layer]*layerNeed{}
 	}
-	floor := s.Files.Floor(w.Density)
+	wanted := s.Files.Floor(w.Density)
 	tall := 0
 	if w.Height > usual(s.Plan, w.W) {
 		tall = 1
@@ -267,14 +270,18 @@ func (s *demand) window(c *column, w *sweep.Window) error {
 				c.all = append(c.all, k)
 			}
 			at := &k.g[tall][w.D][w.W-s.Widths[0]]
-			k.note(at, &p, floor)
+			floor := wanted
+			if k.bare {
+				floor = max(floor, 1)
+			}
+			k.note(at, &p, floor, k.habit)
 			if l := f.Values.Layers()[n].Scrolled; l != nil { // on touch screens: see sheet
 				q := scrolled(&p, f, l)
-				k.note(at, &q, floor)
+				k.note(at, &q, floor, k.habit)
 			}
 			if s.mayGrow(f, &p) {
 				q := s.grown(&p)
-				k.note(at, &q, floor)
+				k.note(at, &q, floor*grownFloor(w.Density), false)
 			}
 		}
 	}
@@ -298,9 +305,18 @@ func (s *demand) grown(p *place.Placed) place.Placed {
 	return q
 }
 
+// grownFloor is the share of the wanted sharpness that a box that grew has: on dense screens a
+// fifth less is hardly seen, while px that do not fit the planned box are resampled for everybody.
+func grownFloor(density float64) float64 {
+	if density < 2 {
+		return 1
+	}
+	return 0.8
+}
+
 // note adds what a landing needs to a cell.
-func (k *layerNeed) note(at *cell, p *place.Placed, floor float64) {
-	c, tiled := needOf(p, k.spec, floor, k.habit)
+func (k *layerNeed) note(at *cell, p *place.Placed, floor float64, habit bool) {
+	c, tiled := needOf(p, k.spec, floor, habit)
 	c.class = k.class
 	k.tiled = k.tiled || tiled
 	at.add(c)
@@ -314,6 +330,7 @@ func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
 	k.exact = exactRatio(p.Layer)
 	k.habit = !s.Files.Sharpened && k.l.Quality.Level != plan.Low
+	k.bare = k.habit && p.ID.N == 0 && len(p.Plan.Filters) == 0 && p.Layer.Blend == css.BlendNormal
 	return k
 }
 

@@ -43,6 +43,8 @@ type judge struct {
 	own    *view        // the rung's px before they are coded
 	target similar.Look // the most difference from those
 	probe  *probe
+	trial  *image.RGBA  // the px coded as JPEG of trialQuality
+	shows  similar.Look // how that looks beside the px
 }
 
 func (m *maker) judge(l *Ladder, r *Rung) (*judge, error) {
@@ -83,6 +85,7 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 	if j.l.less > 0 {
 		j.target = j.target.Times(math.Pow(lowFactor, j.l.less))
 	}
+	j.trial = nil
 	return err
 }
 
@@ -104,7 +107,8 @@ func (j *judge) asOwn(own *image.RGBA) (err error) {
 }
 
 // asHabit wants what coding does to the habit's one file in the same box: the same difference, as
-// the box shows it, may be made to the rung's px.
+// the box shows it, may be made to the rung's px. Where the box enlarges that file, more may be made
+// to px that are sharper.
 func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	err := b.habit(habitSize(j.l.File.Width, j.l.File.Height))
 	if err != nil {
@@ -114,8 +118,79 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	j.target, err = before.look(variant{img: b.habitJPEG})
-	return err
+	if j.target, err = before.look(variant{img: b.habitJPEG}); err != nil {
+		return err
+	}
+	return j.sharper(b, own)
+}
+
+// What coding may do to a file follows from how the habit looks beside the picture in just the px of
+// the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
+// files may look so much of that bad, within a limit; where it looks better, no worse than it does.
+const (
+	sharperShare = 0.85
+	sharperMost  = 2
+	sharperLeast = 0.6
+)
+
+// sharper moves the target by how the habit looks in the box: blur and coding damage add as squares
+// do, about. The mean is looked at evenly over the box, the worst where coding does most.
+func (j *judge) sharper(b *batch, own *image.RGBA) error {
+	worst := *j.scene
+	even := worst
+	even.parts = evenly(j.box(), windowSide)
+	ours, err := even.of(variant{own, j.r})
+	if err != nil {
+		return err
+	}
+	coded, err := ours.look(variant{j.trial, j.r})
+	if err != nil {
+		return err
+	}
+	coded.Worst = j.shows.Worst
+	var habit, soft, trial similar.Look
+	for _, s := range []*scene{&even, &worst} {
+		exact, err := s.of(s.ideal(b.img, j.r))
+		if err != nil {
+			return err
+		}
+		for _, v := range []struct {
+			look *similar.Look
+			of   variant
+		}{{&habit, variant{img: b.habitJPEG}}, {&soft, variant{own, j.r}}, {&trial, variant{j.trial, j.r}}} {
+			got, err := exact.look(v.of)
+			if err != nil {
+				return err
+			}
+			if s == &even {
+				v.look.Mean = got.Mean
+			}
+			v.look.Worst = max(v.look.Worst, got.Worst)
+		}
+	}
+	may := func(share float64) float64 {
+		h := habit.Times(share)
+		return min(moreOf(h.Mean, soft.Mean, trial.Mean, coded.Mean)/j.target.Mean,
+			moreOf(h.Worst, soft.Worst, trial.Worst, coded.Worst)/j.target.Worst)
+	}
+	switch more, less := may(sharperShare), may(1); {
+	case more > 1: // also where nothing is asked of coding
+		j.target = j.target.Times(min(more, sharperMost))
+	case less < 1 && soft.Beside(habit) < 0.5: // else it is resampling that is seen
+		j.target = j.target.Times(max(less, sharperLeast))
+	}
+	return nil
+}
+
+// moreOf is how much difference coding may make to px that look soft beside what is shown, so that
+// both stay below the habit's: coded, which differs so much from them, looks as trial does.
+func moreOf(habit, soft, trial, coded float64) float64 {
+	left := habit*habit - soft*soft
+	each := max(trial*trial-soft*soft, coded*coded/4) / (coded * coded)
+	if !(left > 0) || !(each > 0) {
+		return 0
+	}
+	return math.Sqrt(left / each)
 }
 
 // Most device px that are looked at; of larger boxes windows of so many px a side: so many where
@@ -151,6 +226,23 @@ func windows(box image.Rectangle, around []image.Point, how seeing) (out []image
 	}
 	for i := range how.all - how.around {
 		add(image.Pt(box.Dx()*(2*(i%2)+1)/4, box.Dy()*(2*(i/2%2)+1)/4))
+	}
+	return out
+}
+
+// evenly are windows of so many px a side all over a box: the box itself where it is small.
+func evenly(box image.Rectangle, side int) (out []image.Rectangle) {
+	if box.Dx()*box.Dy() <= maxSeen {
+		return []image.Rectangle{box}
+	}
+	across, down := 4, 2
+	if box.Dy() > box.Dx() {
+		across, down = 2, 4
+	}
+	w, h := min(side, box.Dx()/across), min(side, box.Dy()/down)
+	for i := range across * down {
+		at := image.Pt((box.Dx()-w)*(i%across)/(across-1), (box.Dy()-h)*(i/across)/(down-1))
+		out = append(out, image.Rect(0, 0, w, h).Add(at))
 	}
 	return out
 }

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"tourmaline/core/fit"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
@@ -31,8 +32,8 @@ func (a item) join(b item) item {
 // A file that is drawn smaller than it is, by more than spareScale, is scaled by the browser, which
 // makes detail rough or soft: that counts as if it were heavier by the share resampled.
 const (
-	spareScale = 0.005
-	resampled  = 0.3
+	spareScale = 0.0003
+	resampled  = 1
 )
 
 // rungsFor chooses which of the items, sorted by scale, share files: the groups of
@@ -447,7 +448,7 @@ func (r *Rung) shape(it item, w, h float64, exact bool) {
 	default:
 		least := up(w * it.scale)
 		best := math.Inf(1)
-		reach := least / 100
+		reach := 0
 		if exact {
 			reach = least / 4
 		}
@@ -457,8 +458,8 @@ func (r *Rung) shape(it item, w, h float64, exact bool) {
 				best, r.Width, r.Height = off, n, max(int(math.Round(v)), 1)
 			}
 		}
-		// Rounded down, the height may be a hair less than is needed.
-		if float64(r.Height) < h*it.scale-1e-6 && r.Height < int(h) {
+		// Rounded down, the height may be less than is needed.
+		if float64(r.Height) < h*it.scale*(1-fit.Told) && r.Height < int(h) {
 			r.Height++
 		}
 	}
@@ -517,18 +518,18 @@ func (r *Rung) fetchedAt(at plan.Viewport, scale, weight float64) {
 }
 
 // judges chooses where the rung's quality is looked at: at the lowest density that at
-// least a tenth of its viewers have and that draws it about as large as any, since px are
+// least a quarter of its viewers have and that draws it about as large as any, since px are
 // largest there.
 func (r *Rung) judges() {
 	slices.SortFunc(r.viewers, func(a, b viewer) int { return cmp.Compare(a.density, b.density) })
 	most := 0.0
 	for _, v := range r.viewers {
-		if v.total >= 0.1*r.total {
+		if v.total >= 0.25*r.total {
 			most = max(most, v.scale)
 		}
 	}
 	for _, v := range r.viewers {
-		if v.total >= 0.1*r.total && v.scale >= 0.6*most {
+		if v.total >= 0.25*r.total && v.scale >= 0.6*most {
 			r.Judge = v.at
 			return
 		}

@@ -122,6 +122,7 @@ func (j *judge) survey(own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
+	j.trial, j.shows = trial, shown
 	coded, _ := places(trial, middles)
 	if l := j.probe.look(coded); l.Mean > 0 && l.Worst > 0 && shown.Mean > 0 {
 		j.probe.shows = similar.Look{Mean: shown.Mean / l.Mean, Worst: shown.Worst / l.Worst}

@@ -51,17 +51,23 @@ func newScene(p *plan.Plan, store *picture.Store, l *Ladder, v plan.Viewport) (*
 			s.land, s.shown = q.Landing, true
 		}
 	}
-	d := v.Density
-	w, h := int(s.f.Border.W*d), int(s.f.Border.H*d)
-	if l.Box.Role == plan.Canvas {
-		h = min(h, int(v.Height*d))
-	}
-	s.parts = []image.Rectangle{image.Rect(0, 0, w, h)}
+	box := s.box()
+	w, h := box.Dx(), box.Dy()
+	s.parts = []image.Rectangle{box}
 	if l.Tiled { // where rows that repeat on one axis mostly lie
 		s.parts[0] = image.Rect(0, h-min(h, maxTexture), min(w, maxTexture), h)
 	}
 	s.shown = s.shown && w > 0 && h > 0 && s.land.Size.X > 0 && s.land.Size.Y > 0
 	return s, nil
+}
+
+// box is what is seen of the box, device px.
+func (s *scene) box() image.Rectangle {
+	w, h := int(s.f.Border.W*s.at.Density), int(s.f.Border.H*s.at.Density)
+	if s.l.Box.Role == plan.Canvas {
+		h = min(h, int(s.at.Height*s.at.Density))
+	}
+	return image.Rect(0, 0, w, h)
 }
 
 // signature is all that what is shown depends on beside the picture's own px.
