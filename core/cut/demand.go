@@ -330,7 +330,7 @@ func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
 	k.exact = exactRatio(p.Layer)
 	k.habit = !s.Files.Sharpened && k.l.Quality.Level != plan.Low
-	k.bare = k.habit && p.ID.N == 0 && len(p.Plan.Filters) == 0 && p.Layer.Blend == css.BlendNormal
+	k.bare = k.habit && p.ID.N == 1 && len(p.Plan.Filters) == 0 && p.Layer.Blend == css.BlendNormal
 	return k
 }
 

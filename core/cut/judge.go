@@ -168,12 +168,15 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 			v.look.Worst = max(v.look.Worst, got.Worst)
 		}
 	}
-	may := func(share float64) float64 {
+	may := func(share float64, as similar.Look) float64 { // times the target
 		h := habit.Times(share)
-		return min(moreOf(h.Mean, soft.Mean, trial.Mean, coded.Mean)/j.target.Mean,
-			moreOf(h.Worst, soft.Worst, trial.Worst, coded.Worst)/j.target.Worst)
+		return min(moreOf(h.Mean, soft.Mean, trial.Mean, coded.Mean)*as.Mean/j.target.Mean,
+			moreOf(h.Worst, soft.Worst, trial.Worst, coded.Worst)*as.Worst/j.target.Worst)
 	}
-	switch more, less := may(sharperShare), may(1); {
+	// Coding does more to what the target is of than to what is looked at evenly: where more may be
+	// done that is left aside, to be safe.
+	same, as := similar.Look{Mean: 1, Worst: 1}, similar.Look{Mean: j.shows.Mean / coded.Mean, Worst: 1}
+	switch more, less := may(sharperShare, same), may(1, as); {
 	case more > 1: // also where nothing is asked of coding
 		j.target = j.target.Times(min(more, sharperMost))
 	case less < 1 && soft.Beside(habit) < 0.5: // else it is resampling that is seen
