@@ -43,6 +43,7 @@ type judge struct {
 	own    *view        // the rung's px before they are coded
 	target similar.Look // the most difference from those
 	probe  *probe
+	tone   *tone
 	trial  *image.RGBA  // the px coded as JPEG of trialQuality
 	shows  similar.Look // how that looks beside the px
 }
@@ -64,6 +65,7 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 	if err := j.survey(own); err != nil {
 		return err
 	}
+	j.tone = j.toneOf(own)
 	q := j.l.Quality
 	switch {
 	case q.Level == "":
@@ -280,5 +282,9 @@ func (j *judge) score(data []byte) (similar.Look, error) {
 	if err != nil {
 		return similar.Look{}, err
 	}
-	return j.own.look(variant{img, j.r})
+	look, err := j.own.look(variant{img, j.r})
+	if off := j.tone.moved(img); off > 1 { // it shows, however small the difference of each px is
+		look = look.Most(j.target.Times(off))
+	}
+	return look, err
 }
