@@ -55,8 +55,8 @@ func fixture(t *testing.T, text string) (*plan.Plan, *picture.Store) {
 const twoViewports = "viewports: {widths: 300-1000, heights: 700-900, densities: [1, 2], named: {small: 400x800@2, " +
 	"wide: 1000x800@1}}\n"
 
-// costSlowly is what one file costs that serves some items: its weight for all who fetch it, and a
-// share of the exact file's for those who see it scaled.
+// costSlowly is what one file costs that serves some items: its weight for all who fetch it, and the
+// exact file's for those who see it scaled.
 func costSlowly(items []item, by growth) float64 {
 	g := items[0]
 	for _, it := range items[1:] {
@@ -67,8 +67,8 @@ func costSlowly(items []item, by growth) float64 {
 	}
 	cost := g.weight * weigh(g)
 	for _, it := range items {
-		if g.scale > 1.005*it.scale {
-			cost += 0.3 * it.weight * weigh(it)
+		if g.scale > 1.0003*it.scale {
+			cost += it.weight * weigh(it)
 		}
 	}
 	return cost

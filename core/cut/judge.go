@@ -201,7 +201,7 @@ func moreOf(habit, soft, trial, coded float64) float64 {
 // Most device px that are looked at; of larger boxes windows of so many px a side: so many where
 // a coder does most damage, and so many evenly over the rest.
 const (
-	maxSeen    = 1_000_000
+	maxSeen    = 1_400_000
 	windowSide = 256
 	worstSeen  = 8
 	spreadSeen = 4

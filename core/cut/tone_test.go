@@ -89,7 +89,8 @@ func TestMovedTonesAreFound(t *testing.T) {
 // Files of different px and parts of one picture have its mean colours: no jump of tone where the
 // window changes from one to the other.
 func TestCropsAgreeInTone(t *testing.T) {
-	p, store := kitePlan(t, 1200, 500, "boxes:\n  - {name: hero, height: 60vh, layers: [{image: kite.png, size: cover}]}\n")
+	p, store := kitePlan(t, 1200, 500,
+		"boxes:\n  - {name: hero, height: 60vh, layers: [{image: kite.png, size: cover}]}\n")
 	ls := made1(t, p, store, Options{})
 	img, err := ls[0].File.Pixels()
 	if err != nil {
