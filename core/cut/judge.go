@@ -130,7 +130,7 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	sharperShare = 0.85
+	sharperShare = 0.9
 	sharperMost  = 2
 	sharperLeast = 0.6
 )
@@ -175,9 +175,9 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 		return min(moreOf(h.Mean, soft.Mean, trial.Mean, coded.Mean)*as.Mean/j.target.Mean,
 			moreOf(h.Worst, soft.Worst, trial.Worst, coded.Worst)*as.Worst/j.target.Worst)
 	}
-	// Coding does more to what the target is of than to what is looked at evenly: where more may be
-	// done that is left aside, to be safe.
-	same, as := similar.Look{Mean: 1, Worst: 1}, similar.Look{Mean: j.shows.Mean / coded.Mean, Worst: 1}
+	// Coding does more to what the target is of than to what is looked at evenly. Where more may be done
+	// that is left aside, and else taken half, by its root, to be safe.
+	same, as := similar.Look{Mean: 1, Worst: 1}, similar.Look{Mean: math.Sqrt(j.shows.Mean / coded.Mean), Worst: 1}
 	switch more, less := may(sharperShare, same), may(1, as); {
 	case more > 1: // also where nothing is asked of coding
 		j.target = j.target.Times(min(more, sharperMost))
