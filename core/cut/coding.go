@@ -318,7 +318,6 @@ func (c *coding) hint(format picture.Format) hint {
 // the lightest file that was good enough, or the best one where none is; none where it would be
 // no lighter than what there is.
 func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, error) {
-	limits := limits[format]
 	most, slack := 1, 1.6 // files that are made where one is good, and how much too good one may be
 	switch {
 	case s.thorough:
@@ -340,12 +339,12 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		most++
 	}
 	s.probed[format] = bytes
+	const far = 40
 	var best Asset
-	bestRoom, lastRoom, lastQ := 0.0, 0.0, 0
-	lo, hi := limits[0]-1, limits[1]+1 // known to be too bad, and good enough
-	q := min(max(h.quality, limits[0]), limits[1])
-	i := 0
-	for i = 1; ; i++ {
+	bestRoom := 0.0
+	t := stepping(limits[format], h.slope)
+	q := t.within(h.quality)
+	for {
 		if err := s.ctx.Err(); err != nil {
 			return best, err
 		}
@@ -357,35 +356,71 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		if err != nil {
 			return best, err
 		}
-		if i == 1 {
+		room := roomOf(look.Beside(s.target))
+		if t.note(q, room); t.tried == 1 {
 			s.judge.probe.learn(look)
 		}
-		room := roomOf(look.Beside(s.target))
 		good := room >= 0
 		if best.Data == nil || good && (bestRoom < 0 || len(data) < len(best.Data)) || !good && bestRoom < room &&
 			bestRoom < 0 {
 			best, bestRoom = Asset{Format: format, Data: data, Look: look, Quality: q}, room
 		}
-		if good {
-			hi = q
-		} else if lo = q; s.light > 0 && len(data) > s.light { // what looks better is heavier still
+		if !good && s.light > 0 && len(data) > s.light { // what looks better is heavier still
 			best = Asset{}
 			break
 		}
-		if i > 1 && q != lastQ {
-			if slope := (room - lastRoom) / float64(q-lastQ); slope > 0.05 {
-				h.slope = min(slope, 1)
-			}
-		}
-		if hi-lo <= 1 || good && (room < slack || i >= most && room < 4 || i > most) || i >= most+4 {
+		if t.narrow() || good && (room < slack || t.tried >= most && room < 4 || t.tried > most) || t.tried >= most+4 {
 			break
 		}
-		lastQ, lastRoom = q, room
-		step := (slack/3 - room) / h.slope
-		q = min(max(q+int(math.Copysign(math.Ceil(min(math.Abs(step), 40)), step)), lo+1, limits[0]), hi-1, limits[1])
+		q = t.next(slack/3, far)
 	}
-	s.tried = append(s.tried, tried{format, q, h.slope, i})
+	s.tried = append(s.tried, tried{format, q, t.slope, t.tried})
 	return best, nil
+}
+
+// steps finds a quality step by step, by how much room each step brought.
+type steps struct {
+	limits [2]int
+	lo, hi int     // known to be too bad, and good enough
+	slope  float64 // room of one step
+	tried  int
+	q      int // that was tried last, and its room
+	room   float64
+}
+
+func stepping(limits [2]int, slope float64) *steps {
+	return &steps{limits: limits, lo: limits[0] - 1, hi: limits[1] + 1, slope: slope}
+}
+
+func (t *steps) within(q int) int { return min(max(q, t.limits[0]), t.limits[1]) }
+
+// note takes in what room a quality has.
+func (t *steps) note(q int, room float64) {
+	if t.tried > 0 && q != t.q {
+		if slope := (room - t.room) / float64(q-t.q); slope > 0.05 {
+			t.slope = min(slope, 1)
+		}
+	}
+	if room >= 0 {
+		t.hi = q
+	} else {
+		t.lo = q
+	}
+	t.tried, t.q, t.room = t.tried+1, q, room
+}
+
+// narrow reports whether nothing is left to try.
+func (t *steps) narrow() bool { return t.hi-t.lo <= 1 }
+
+// next is the quality to try to have so much room, at most so many steps away: between what is too
+// bad and what is good enough.
+func (t *steps) next(room, far float64) int {
+	step := (room - t.room) / t.slope
+	q := t.q + int(math.Copysign(math.Ceil(min(math.Abs(step), far)), step))
+	if t.tried > 2 && t.lo >= t.limits[0] && t.hi <= t.limits[1] && (q <= t.lo || q >= t.hi) {
+		q = (t.lo + t.hi) / 2
+	}
+	return min(max(q, t.lo+1, t.limits[0]), t.hi-1, t.limits[1])
 }
 
 // hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying.

@@ -3,7 +3,6 @@ package cut
 import (
 	"image"
 	"image/draw"
-	"math"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/similar"
@@ -142,14 +141,11 @@ func (j *judge) device(at image.Point) image.Point {
 // foretell finds the quality at which the probe looks as it should, from a first guess on; h gets
 // what a step of quality is worth. It returns the bytes of the probe, too.
 func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error) {
-	const most, slack = 6, 0.7
-	limits := limits[format]
-	lo, hi := limits[0]-1, limits[1]+1
-	var lastQ int
-	var lastRoom float64
-	best, bestBytes, bestLook := limits[1], 0, similar.Look{}
-	q := min(max(h.quality, limits[0]), limits[1])
-	for i := range most {
+	const most, slack, far = 6, 0.7, 30
+	t := stepping(limits[format], h.slope)
+	best, bestBytes, bestLook := t.limits[1], 0, similar.Look{}
+	q := t.within(h.quality)
+	for range most {
 		data, err := s.encode(s.judge.probe.img, picture.Coding{Format: format, Quality: q, Full: s.full,
 			Thorough: s.thorough})
 		if err != nil {
@@ -161,27 +157,17 @@ func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error)
 		}
 		look := s.judge.probe.look(img)
 		room := roomOf(look.Beside(s.target))
+		t.note(q, room)
 		if room >= 0 {
-			hi, best, bestBytes, bestLook = q, q, len(data), look
-		} else if lo = q; bestBytes == 0 {
+			best, bestBytes, bestLook = q, len(data), look
+		} else if bestBytes == 0 {
 			bestBytes = len(data)
 		}
-		if i > 0 && q != lastQ {
-			if slope := (room - lastRoom) / float64(q-lastQ); slope > 0.05 {
-				h.slope = min(slope, 1)
-			}
-		}
-		if room >= 0 && room < slack || hi-lo <= 1 {
+		if room >= 0 && room < slack || t.narrow() {
 			break
 		}
-		lastQ, lastRoom = q, room
-		step := (slack/2 - room) / h.slope
-		next := q + int(math.Copysign(math.Ceil(min(math.Abs(step), 30)), step))
-		if i >= 2 && lo >= limits[0] && hi <= limits[1] && (next <= lo || next >= hi) {
-			next = (lo + hi) / 2
-		}
-		q = min(max(next, lo+1, limits[0]), hi-1, limits[1])
+		q = t.next(slack/2, far)
 	}
-	h.quality, s.judge.probe.last = best, bestLook
+	h.quality, h.slope, s.judge.probe.last = best, t.slope, bestLook
 	return bestBytes, nil
 }
