@@ -12,7 +12,8 @@ import (
 )
 
 // order is the design: a package may import only what stands before it.
-var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/codec/avifbox", "core/codec",
+var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/cascade", "core/page",
+	"core/codec/avifbox", "core/codec",
 	"core/picture", "core/similar", "core/plan",
 	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast",
 	"core/texture",

@@ -71,9 +71,9 @@ func tokenize(text string) ([]token, error) {
 			space = true
 			continue
 		case lex.IdentToken, lex.CustomPropertyNameToken:
-			t.kind, t.text = kIdent, unescape(s)
+			t.kind, t.text = kIdent, Unescape(s)
 		case lex.FunctionToken:
-			t.kind, t.text = kFunc, strings.ToLower(unescape(s[:len(s)-1]))
+			t.kind, t.text = kFunc, strings.ToLower(Unescape(s[:len(s)-1]))
 			depth++
 		case lex.NumberToken:
 			t.kind, t.text = kNumber, s
@@ -83,14 +83,14 @@ func tokenize(text string) ([]token, error) {
 			t.num, _ = strconv.ParseFloat(s[:len(s)-1], 64)
 		case lex.DimensionToken:
 			n := numberPrefix(s)
-			t.kind, t.text = kDim, strings.ToLower(unescape(s[n:]))
+			t.kind, t.text = kDim, strings.ToLower(Unescape(s[n:]))
 			t.num, _ = strconv.ParseFloat(s[:n], 64)
 		case lex.StringToken:
 			if len(s) < 2 || s[len(s)-1] != s[0] || endsEscaped(s) {
 				return nil, &source.SyntaxError{Text: s, Msg: "the string " + strconv.Quote(s) + " is not closed",
 					Off: t.off}
 			}
-			t.kind, t.text = kString, unescape(s[1:len(s)-1])
+			t.kind, t.text = kString, Unescape(s[1:len(s)-1])
 		case lex.URLToken:
 			inner := strings.TrimSuffix(s[strings.IndexByte(s, '(')+1:], ")")
 			if !strings.HasSuffix(s, ")") {
@@ -100,12 +100,12 @@ func tokenize(text string) ([]token, error) {
 			if len(inner) >= 2 && (inner[0] == '"' || inner[0] == '\'') && inner[len(inner)-1] == inner[0] {
 				inner = inner[1 : len(inner)-1]
 			}
-			t.kind, t.text = kURL, unescape(inner)
+			t.kind, t.text = kURL, Unescape(inner)
 		case lex.BadURLToken, lex.BadStringToken:
 			return nil, &source.SyntaxError{Text: s, Want: "a whole url or string", Hint: "put quotes around it",
 				Off: t.off}
 		case lex.HashToken:
-			t.kind, t.text = kHash, unescape(s[1:])
+			t.kind, t.text = kHash, Unescape(s[1:])
 		case lex.CommaToken:
 			t.kind, t.text = kComma, ","
 		case lex.LeftParenthesisToken, lex.LeftBracketToken, lex.LeftBraceToken:
@@ -163,10 +163,10 @@ func numberPrefix(s string) int {
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }
 
-// unescape resolves CSS escapes.
+// Unescape resolves CSS escapes.
 // Source: CSS Syntax 3, consume an escaped code point
 // (https://www.w3.org/TR/css-syntax-3/#consume-escaped-code-point).
-func unescape(s string) string {
+func Unescape(s string) string {
 	s = strings.ToValidUTF8(strings.ReplaceAll(s, "\x00", "\uFFFD"), "\uFFFD") // as preprocessing has it
 	if strings.IndexByte(s, '\\') < 0 {
 		return s

@@ -84,6 +84,27 @@ func Page(t testing.TB, page string, w, h int, density float64, more ...string) 
 	}
 }
 
+// DOM is the document of a file as HTML once its scripts have run, in a window of w x h CSS px.
+func DOM(t testing.TB, page string, w, h int, more ...string) string {
+	t.Helper()
+	for try := 0; ; try++ {
+		profile := t.TempDir()
+		cmd := exec.Command(Browser(), append(more, "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
+			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+			"--allow-file-access-from-files", "--user-data-dir="+profile,
+			fmt.Sprintf("--window-size=%d,%d", w, h), "--dump-dom", "file://"+page)...)
+		timer := time.AfterFunc(60*time.Second, func() { cmd.Process.Kill() })
+		out, err := cmd.Output()
+		timer.Stop()
+		if err == nil && len(out) > 0 {
+			return string(out)
+		}
+		if try == 2 {
+			t.Fatalf("the browser: %v\n%s", err, out)
+		}
+	}
+}
+
 // ReadPNG reads a PNG as premultiplied RGBA, with rounding.
 func ReadPNG(path string) (*image.RGBA, error) {
 	f, err := os.Open(path)
