@@ -472,7 +472,8 @@ func (p *selectorReader) pseudo(c *compound, s *Selector) error {
 		s.Specificity[1]++
 	default:
 		p.i = at
-		return &source.SyntaxError{Text: ":" + name, Want: "a pseudo-class that browsers know", Off: int(p.toks[at].off)}
+		return &source.SyntaxError{Text: ":" + name, Want: "a pseudo-class that browsers know",
+			Off: int(p.toks[at].off)}
 	}
 	c.pseudos = append(c.pseudos, q)
 	return err
@@ -480,7 +481,8 @@ func (p *selectorReader) pseudo(c *compound, s *Selector) error {
 
 func (p *selectorReader) pseudoElement(name string, function bool, s *Selector) error {
 	if !slices.Contains(pseudoElements, name) && !strings.HasPrefix(name, "-webkit-") {
-		return &source.SyntaxError{Text: "::" + name, Want: "a pseudo-element that browsers know", Off: int(p.toks[p.i-1].off)}
+		return &source.SyntaxError{Text: "::" + name, Want: "a pseudo-element that browsers know",
+			Off: int(p.toks[p.i-1].off)}
 	}
 	if s.Pseudo != "" {
 		name = s.Pseudo + "::" + name
@@ -554,7 +556,8 @@ func (p *selectorReader) function(q *pseudo, s *Selector) (err error) {
 	}
 	for _, a := range q.args {
 		if a.Pseudo != "" {
-			return &source.SyntaxError{Text: a.Text, Want: "a selector without a pseudo-element", Off: int(p.toks[p.i-1].off)}
+			return &source.SyntaxError{Text: a.Text, Want: "a selector without a pseudo-element",
+				Off: int(p.toks[p.i-1].off)}
 		}
 	}
 	return err

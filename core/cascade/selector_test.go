@@ -201,7 +201,8 @@ func TestSheetPlaces(t *testing.T) {
 
 // Whatever a sheet holds, reading it ends, and every place lies in it.
 func FuzzSheet(f *testing.F) {
-	for _, s := range []string{"a{b:c}", "@media x{a{b:c}}", "a{b{c:d}e:f}", "a{b:url(", "}{", "@x{[(}", "a:is(b{}", "\x00a{\\",
+	for _, s := range []string{"a{b:c}", "@media x{a{b:c}}", "a{b{c:d}e:f}", "a{b:url(", "}{", "@x{[(}", "a:is(b{}",
+		"\x00a{\\",
 		"u+1-f{}", "a{b:c!important!important}", "@layer a.b{@scope(x)to(y){z{}}}"} {
 		f.Add(s)
 	}

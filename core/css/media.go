@@ -137,7 +137,7 @@ func (p *parser) mediaQuery() (mediaCond, error) {
 		negate = true
 	}
 	p.ident("only")
-	if w, ok := p.ident("screen", "all", "print"); ok {
+	if w, ok := p.mediaType(); ok {
 		c := mediaCond{op: "type", word: w}
 		if _, ok := p.ident("and"); ok {
 			rest, err := p.mediaCondition()
@@ -152,6 +152,14 @@ func (p *parser) mediaQuery() (mediaCond, error) {
 		return c, nil
 	}
 	return p.mediaCondition()
+}
+
+func (p *parser) mediaType() (string, bool) {
+	if t := p.peek(); p.known && t.kind == kIdent && !p.peekIdent("not", "and", "or", "only", "layer") {
+		p.i++
+		return strings.ToLower(t.text), true
+	}
+	return p.ident("screen", "all", "print")
 }
 
 func (p *parser) mediaCondition() (mediaCond, error) {
@@ -198,11 +206,17 @@ func (p *parser) mediaInParens() (mediaCond, error) {
 		}
 		return c, p.close()
 	}
+	start := p.i
 	c, err := p.mediaFeature()
-	if err != nil {
-		return c, err
+	if err == nil {
+		if err = p.close(); err == nil {
+			return c, nil
+		}
 	}
-	return c, p.close()
+	if p.known {
+		return p.otherFeature(start)
+	}
+	return c, err
 }
 
 func (p *parser) mediaFeature() (mediaCond, error) {

@@ -106,6 +106,7 @@ func (u Unit) dim() dim {
 // dynamic heights mean Height.
 type Env struct {
 	Touch       bool // a touch screen: hover: none, pointer: coarse
+	Modes       Modes
 	Em, Rem     float64
 	Width       float64
 	Height      float64
@@ -114,6 +115,16 @@ type Env struct {
 	Density     float64
 	Current     RGBA // currentcolor
 }
+
+// Modes are what people and machines ask of a page; none is a light screen with motion.
+type Modes uint8
+
+// Modes, which may be joined.
+const (
+	Dark          Modes = 1 << iota // prefers-color-scheme: dark
+	ReducedMotion                   // prefers-reduced-motion: reduce
+	Print                           // on paper
+)
 
 func (e *Env) em() float64 {
 	if e.Em == 0 {

@@ -234,6 +234,8 @@ type parser struct {
 	toks []token
 	i    int
 	in   string // property name, for errors
+	// known: of media queries the features that browsers know are taken, and what they do not know.
+	known bool
 }
 
 func newParser(property, text string) (*parser, error) {

@@ -84,15 +84,18 @@ func Page(t testing.TB, page string, w, h int, density float64, more ...string) 
 	}
 }
 
+// mouse makes the browser tell media queries that it has one, as it does with a screen.
+const mouse = "--blink-settings=primaryHoverType=2,availableHoverTypes=2,primaryPointerType=4,availablePointerTypes=4"
+
 // DOM is the document of a file as HTML once its scripts have run, in a window of w x h CSS px.
-func DOM(t testing.TB, page string, w, h int, more ...string) string {
+func DOM(t testing.TB, page string, w, h int) string {
 	t.Helper()
 	for try := 0; ; try++ {
 		profile := t.TempDir()
-		cmd := exec.Command(Browser(), append(more, "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
+		cmd := exec.Command(Browser(), "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
 			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-			"--allow-file-access-from-files", "--user-data-dir="+profile,
-			fmt.Sprintf("--window-size=%d,%d", w, h), "--dump-dom", "file://"+page)...)
+			"--allow-file-access-from-files", mouse, "--user-data-dir="+profile,
+			fmt.Sprintf("--window-size=%d,%d", w, h), "--dump-dom", "file://"+page)
 		timer := time.AfterFunc(60*time.Second, func() { cmd.Process.Kill() })
 		out, err := cmd.Output()
 		timer.Stop()
