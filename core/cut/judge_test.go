@@ -114,7 +114,7 @@ func TestNormalIsNoWorseThanTheHabit(t *testing.T) {
 				exact := s.ideal(img, r)
 				all, most := look(exact, variant{coded, r}), look(exact, variant{img: w.habitJPEG})
 				if all.Beside(most) > 1.05 {
-					t.Errorf("%s at %s: %s of quality %d is coded as %+v, the habit as %+v; it looks %+v, the habit %+v",
+					t.Errorf("%s at %s: %s of quality %d is coded %+v, the habit %+v; it looks %+v, the habit %+v",
 						l.Box.Name, r.Judge, a.Format, a.Quality, got, habit, all, most)
 				}
 			}
