@@ -234,7 +234,8 @@ func (p *selectorReader) complex(relative bool) (*Selector, error) {
 			return nil, p.fail("anything that may stand after a pseudo-element")
 		}
 	}
-	if relative && p.parent != nil && p.depth == 1 && (s.parts[0].relation != 0 || !nests) {
+	scoped := len(p.parent) == 1 && p.parent[0] == scopeSelf[0] // there only combinators stand for something
+	if relative && p.parent != nil && p.depth == 1 && (s.parts[0].relation != 0 || !nests && !scoped) {
 		if s.parts[0].relation == 0 {
 			s.parts[0].relation = ' '
 		}

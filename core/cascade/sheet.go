@@ -63,7 +63,8 @@ const maxNested = 64
 // declaration, and noted. Only too much of it is an error.
 // Source: CSS Syntax 3, 5 Parsing (https://www.w3.org/TR/css-syntax-3/#parsing).
 func ParseSheet(f *source.File) (*Sheet, error) {
-	p, err := newReader(f, 0, len(f.Text))
+	const mark = "\ufeff" // of byte order, which is no part of the sheet
+	p, err := newReader(f, len(f.Text)-len(strings.TrimPrefix(f.Text, mark)), len(f.Text))
 	if err != nil {
 		return nil, err
 	}

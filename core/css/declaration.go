@@ -654,3 +654,20 @@ func (s *Style) ApplyText(text string, parent *Style) error {
 func (s *Style) Set(name, value string, parent *Style) error {
 	return s.Apply(Declaration{Property: name, Value: value}, parent)
 }
+
+// Known reports whether a property is one that a Style holds.
+func Known(name string) bool { _, ok := properties[name]; return ok }
+
+// Take copies a longhand's value from another style.
+func (s *Style) Take(name string, from *Style) { properties[name].take(s, from) }
+
+// Parts are the longhands that a property sets: itself where it is one.
+func Parts(name string) []string {
+	if p, ok := properties[name]; ok && p.parts != nil {
+		return p.parts
+	}
+	return []string{name}
+}
+
+// Inherits reports whether a longhand takes its parent's value where nothing is declared.
+func Inherits(name string) bool { return properties[name].inherits }

@@ -271,7 +271,10 @@ func (p *parser) stops(g *Gradient) error {
 }
 
 // String prints the gradient as CSS; the default parts are left out.
-func (g *Gradient) String() string {
+func (g *Gradient) String() string { return g.Text(Color.String) }
+
+// Text is String with colours printed by a function.
+func (g *Gradient) Text(color func(Color) string) string {
 	var conf []string
 	name := "linear-gradient"
 	at := func() {
@@ -329,7 +332,7 @@ func (g *Gradient) String() string {
 	for _, s := range g.Stops {
 		t := ""
 		if !s.Hint {
-			t = s.Color.String()
+			t = color(s.Color)
 		}
 		for _, n := range s.At {
 			t += " " + n.String()

@@ -1,0 +1,437 @@
+package cascade
+
+import (
+	"cmp"
+	"errors"
+	"slices"
+	"strings"
+
+	"tourmaline/core/css"
+	"tourmaline/core/source"
+)
+
+// Candidate is a declaration that would give an element a property's value.
+type Candidate struct {
+	Declaration *Declaration
+	Bound       *Bound // nil: it is of the style attribute
+	away        int    // of its scope's root
+	order       int    // in the rule
+}
+
+func (c *Candidate) agent() bool { return c.Bound != nil && c.Bound.Agent }
+
+func (c *Candidate) specificity() (s Specificity) {
+	if c.Bound != nil {
+		s = c.Bound.Selector.Specificity
+	}
+	return s
+}
+
+// level is where origin and importance put a declaration, higher wins.
+// Source: CSS Cascade 5, 6.1 (https://www.w3.org/TR/css-cascade-5/#cascade-sort).
+func (c *Candidate) level() int {
+	switch imp := c.Declaration.Important; {
+	case imp && c.agent():
+		return 3
+	case imp:
+		return 2
+	case c.agent():
+		return 0
+	}
+	return 1
+}
+
+// Reason is why a declaration loses to another.
+type Reason int
+
+// Reasons, in the order in which they are asked.
+const (
+	Origin Reason = iota + 1 // the browser's own, or importance
+	Attribute
+	InLayer
+	LessSpecific
+	FartherScope
+	Earlier
+)
+
+// compare is above 0 where a wins over b, and says by what.
+func compare(a, b *Candidate) (int, Reason) {
+	if d := cmp.Compare(a.level(), b.level()); d != 0 {
+		return d, Origin
+	}
+	attr := func(c *Candidate) int {
+		if c.Bound == nil {
+			return 1
+		}
+		return 0
+	}
+	if d := attr(a) - attr(b); d != 0 {
+		return d, Attribute
+	}
+	if a.Bound != nil {
+		d := cmp.Compare(a.Bound.Layer.rank, b.Bound.Layer.rank)
+		if a.Declaration.Important {
+			d = -d
+		}
+		if d != 0 {
+			return d, InLayer
+		}
+	}
+	if d := a.specificity().Compare(b.specificity()); d != 0 {
+		return d, LessSpecific
+	}
+	if d := cmp.Compare(b.away, a.away); d != 0 {
+		return d, FartherScope
+	}
+	if a.Bound != nil {
+		if d := cmp.Compare(a.Bound.Order, b.Bound.Order); d != 0 {
+			return d, Earlier
+		}
+	}
+	return cmp.Compare(a.order, b.order), Earlier
+}
+
+// Page answers for the elements of one page. It is not safe in parallel.
+type Page struct {
+	*Styles
+	matcher Matcher
+	matched map[*Element]*own
+	parsed  map[valueKey]parsedValue
+}
+
+// own is what concerns an element at any window.
+type own struct {
+	rules []*Bound
+	style []Declaration
+	away  map[*Bound]int // of rules in scopes
+}
+
+type valueKey struct{ property, value string }
+
+// parsedValue is a declaration's value, read: err says why browsers drop it.
+type parsedValue struct {
+	style css.Style
+	err   error
+}
+
+// maxWork is how many steps matching a page may take.
+const maxWork = 400_000_000
+
+// NewPage answers for elements by styles, which are sorted.
+func NewPage(s *Styles, quirks bool) *Page {
+	s.Sort()
+	return &Page{Styles: s, matcher: Matcher{Quirks: quirks, Work: maxWork}, matched: map[*Element]*own{},
+		parsed: map[valueKey]parsedValue{}}
+}
+
+// Exhausted reports whether selectors were so costly that some were not matched to the end.
+func (p *Page) Exhausted() bool { return p.matcher.Exhausted() }
+
+func (p *Page) own(e *Element) *own {
+	o := p.matched[e]
+	if o != nil {
+		return o
+	}
+	o = &own{rules: p.Matching(&p.matcher, e), away: map[*Bound]int{}}
+	for _, b := range o.rules {
+		if b.Scope != nil {
+			o.away[b] = b.Away(&p.matcher, e)
+		}
+	}
+	if !e.Style.IsZero() {
+		text := e.Style
+		if v, _ := e.Attr("style"); text.Text() != v { // written with character references
+			text = source.NewFile(e.Style.Pos().String(), v).Whole()
+			text.From, text.To = 0, len(v)
+		}
+		o.style, _ = ParseStyle(text)
+	}
+	p.matched[e] = o
+	return o
+}
+
+// Window is a page at one window.
+type Window struct {
+	*Page
+	Env   css.Env
+	holds []bool // by condition
+	known map[elementKey]*Computed
+}
+
+type elementKey struct {
+	e      *Element
+	pseudo string
+}
+
+// At is the page at a window. container is the answer to conditions on containers.
+func (p *Page) At(env css.Env, container bool) *Window {
+	w := &Window{Page: p, Env: env, holds: make([]bool, len(p.Conditions)), known: map[elementKey]*Computed{}}
+	for i := range p.Conditions {
+		c := &p.Conditions[i]
+		w.holds[i] = c.Container && container || !c.Container && c.Media.Holds(&env)
+	}
+	return w
+}
+
+// Computed is what an element, or a pseudo-element of it, has at a window.
+type Computed struct {
+	Style css.Style
+	Em    float64 // font size, CSS px
+	// Winners are by longhand; what is not in it has its initial or its parent's value.
+	Winners map[string]*Candidate
+	// Values are of the properties that a Style does not hold: display, opacity, visibility, and of
+	// those that it cannot read, as they are written.
+	Values map[string]string
+	custom *customs
+}
+
+// loose are the properties that are followed beside those of a Style, and whether they inherit.
+var loose = map[string]bool{"display": false, "opacity": false, "visibility": true, "content": false, "position": false}
+
+// logical are the names of sides and corners by the direction of text, which is taken to be from left
+// to right.
+var logical = map[string][]string{
+	"border-radius":  {"border-radius"}, // one value for all corners
+	"padding-inline": {"padding-left", "padding-right"}, "padding-block": {"padding-top", "padding-bottom"},
+	"padding-inline-start": {"padding-left"}, "padding-inline-end": {"padding-right"},
+	"padding-block-start": {"padding-top"}, "padding-block-end": {"padding-bottom"},
+}
+
+// Candidates are the declarations of a longhand for an element that hold at the window, the winner first.
+func (w *Window) Candidates(e *Element, pseudo, longhand string) []*Candidate {
+	var out []*Candidate
+	w.each(e, pseudo, func(c *Candidate) {
+		if slices.Contains(partsOf(c.Declaration.Property), longhand) && w.valid(c.Declaration) == nil {
+			out = append(out, c)
+		}
+	})
+	sortCandidates(out)
+	return out
+}
+
+func sortCandidates(list []*Candidate) {
+	slices.SortStableFunc(list, func(a, b *Candidate) int { d, _ := compare(b, a); return d })
+}
+
+func partsOf(property string) []string {
+	if l, ok := logical[property]; ok {
+		return l
+	}
+	return css.Parts(property)
+}
+
+// each gives f every declaration that concerns an element at the window.
+func (w *Window) each(e *Element, pseudo string, f func(*Candidate)) {
+	o := w.own(e)
+	for _, b := range o.rules {
+		if b.Selector.Pseudo != pseudo || !w.hold(b) {
+			continue
+		}
+		away, ok := o.away[b]
+		if !ok {
+			away = 1 << 30
+		}
+		for i := range b.Rule.Declarations {
+			f(&Candidate{Declaration: &b.Rule.Declarations[i], Bound: b, away: away, order: i})
+		}
+	}
+	for i := range o.style {
+		if pseudo == "" {
+			f(&Candidate{Declaration: &o.style[i], order: i})
+		}
+	}
+}
+
+func (w *Window) hold(b *Bound) bool {
+	for _, c := range b.Conditions {
+		if !w.holds[c] {
+			return false
+		}
+	}
+	return true
+}
+
+// wide are the keywords that every property takes.
+var wide = []string{"initial", "inherit", "unset", "revert", "revert-layer"}
+
+// valid says why browsers drop a declaration; nil where they do not, or only know at computed-value time.
+func (p *Page) valid(d *Declaration) error {
+	if strings.HasPrefix(d.Property, "--") || hasVar(d.Value) {
+		return nil
+	}
+	if _, ok := loose[d.Property]; ok || d.Property == "all" {
+		return nil
+	}
+	return p.parse(d.Property, d.Value).err
+}
+
+// parse reads a value once.
+func (p *Page) parse(property, value string) parsedValue {
+	key := valueKey{property, value}
+	v, ok := p.parsed[key]
+	if ok {
+		return v
+	}
+	v.style = css.NewStyle()
+	name := property
+	if l := logical[property]; len(l) == 1 {
+		name = l[0]
+	}
+	v.err = v.style.Set(name, value, nil)
+	p.parsed[key] = v
+	return v
+}
+
+// Of is what an element has at the window; pseudo is "", or a pseudo-element without colons.
+func (w *Window) Of(e *Element, pseudo string) *Computed {
+	key := elementKey{e, pseudo}
+	if c := w.known[key]; c != nil {
+		return c
+	}
+	var parent *Computed
+	switch {
+	case pseudo != "":
+		parent = w.Of(e, "")
+	case e.Parent != nil:
+		parent = w.Of(e.Parent, "")
+	}
+	c := w.compute(e, pseudo, parent)
+	w.known[key] = c
+	return c
+}
+
+// compute cascades all properties of an element.
+func (w *Window) compute(e *Element, pseudo string, parent *Computed) *Computed {
+	by := map[string][]*Candidate{}
+	w.each(e, pseudo, func(c *Candidate) {
+		d := c.Declaration
+		switch {
+		case strings.HasPrefix(d.Property, "--"):
+			by[d.Property] = append(by[d.Property], c)
+		case d.Property == "all":
+			for _, name := range Longhands {
+				by[name] = append(by[name], c)
+			}
+		default:
+			for _, name := range partsOf(d.Property) {
+				_, follow := loose[name]
+				if (follow || css.Known(name)) && w.valid(d) == nil {
+					by[name] = append(by[name], c)
+				}
+			}
+		}
+	})
+	for _, list := range by {
+		sortCandidates(list)
+	}
+	c := &Computed{Style: css.NewStyle(), Em: 16, Winners: map[string]*Candidate{}, Values: map[string]string{}}
+	initial := &Computed{Style: css.NewStyle(), Em: 16, Values: map[string]string{}}
+	if parent == nil {
+		parent = initial
+	} else {
+		c.Em = parent.Em
+	}
+	c.customs(w, parent, by)
+	for _, name := range Longhands {
+		w.longhand(c, name, by[name], parent, initial)
+	}
+	return c
+}
+
+// longhand gives an element one property.
+func (w *Window) longhand(c *Computed, name string, list []*Candidate, parent, initial *Computed) {
+	inherits, follow := loose[name]
+	inherits = inherits || css.Inherits(name)
+	from := initial
+	if inherits {
+		from = parent
+	}
+	take := func(from *Computed) {
+		if !follow {
+			c.Style.Take(name, &from.Style)
+			if name == "font-size" {
+				c.Style.FontSize = nil
+				c.Em = from.Em
+			}
+		} else if v, ok := from.Values[name]; ok {
+			c.Values[name] = v
+		}
+	}
+	for len(list) > 0 {
+		winner := list[0]
+		d := winner.Declaration
+		value, ok := d.Value, true
+		if hasVar(value) {
+			value, ok = c.custom.substitute(value)
+		}
+		word := strings.ToLower(strings.TrimSpace(value))
+		if ok && (word == "revert" || word == "revert-layer") {
+			list = rolledBack(list, word == "revert")
+			continue
+		}
+		c.Winners[name] = winner
+		switch {
+		case !ok || word == "unset" || d.Property == "all" && !slices.Contains(wide, word):
+			take(from)
+		case word == "inherit":
+			take(parent)
+		case word == "initial":
+			take(initial)
+		case follow:
+			c.Values[name] = value
+		default:
+			v := w.parse(d.Property, value)
+			var unsupported *source.UnsupportedError
+			switch {
+			case errors.As(v.err, &unsupported):
+				c.Values[name] = value
+			case v.err != nil, name == "color" && v.style.Color.Current: // invalid at computed-value time; as inherited
+				take(from)
+			default:
+				c.Style.Take(name, &v.style)
+				c.sized(w, name, parent)
+			}
+		}
+		return
+	}
+	take(from)
+}
+
+// sized resolves a font size that was declared.
+func (c *Computed) sized(w *Window, name string, parent *Computed) {
+	if name != "font-size" || c.Style.FontSize == nil {
+		return
+	}
+	env := w.Env
+	env.Em, env.Rem = parent.Em, 16
+	c.Em = c.Style.FontSize.Resolve(&env, parent.Em)
+	c.Style.FontSize = nil
+}
+
+// rolledBack are the candidates that are left when the first reverts: those of lower origins, or of
+// lower layers.
+// Source: CSS Cascade 5, 7.3 (https://www.w3.org/TR/css-cascade-5/#default).
+func rolledBack(list []*Candidate, origin bool) []*Candidate {
+	first := list[0]
+	return slices.DeleteFunc(slices.Clone(list[1:]), func(c *Candidate) bool {
+		if origin {
+			return !c.agent()
+		}
+		if c.agent() != first.agent() {
+			return false
+		}
+		if c.Bound == nil || first.Bound == nil {
+			return c.Bound == first.Bound
+		}
+		return c.Bound.Layer == first.Bound.Layer
+	})
+}
+
+// Longhands are the properties that are followed, custom properties apart. font-size is first, since
+// lengths of others hang on it.
+var Longhands = append(append([]string{"font-size", "color"}, css.Parts("background")...), "background-blend-mode",
+	"border-top-width", "border-right-width", "border-bottom-width", "border-left-width",
+	"border-top-style", "border-right-style", "border-bottom-style", "border-left-style",
+	"border-top-color", "border-right-color", "border-bottom-color", "border-left-color",
+	"border-radius", "padding-top", "padding-right", "padding-bottom", "padding-left", "box-shadow",
+	"display", "opacity", "visibility", "content", "position")
