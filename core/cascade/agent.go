@@ -25,6 +25,17 @@ hr { color: gray; border: 1px inset }
 fieldset { padding: .35em .75em .625em; border: 2px groove rgb(192, 192, 192) }
 dialog { padding: 1em; border: 3px solid; background-color: #fff; color: #000 }
 dialog:not([open]) { display: none }
+input, textarea, select, button { font-size: 13.3333px; color: #000 }
+input, textarea { background-color: #fff; border: 2px inset rgb(118, 118, 118); padding: 1px 2px }
+textarea { border: 1px solid rgb(118, 118, 118); padding: 2px }
+select { background-color: rgb(239, 239, 239); border: 1px solid rgb(118, 118, 118) }
+button, input:is([type=button], [type=submit], [type=reset]) {
+  background-color: rgb(239, 239, 239); border: 2px outset rgb(0, 0, 0); padding: 1px 6px }
+input:is([type=checkbox], [type=radio], [type=range], [type=image], [type=hidden], [type=file], [type=color]) {
+  background-color: transparent; border: none; padding: 0 }
+option { padding: 0 2px 1px }
+button:disabled, select:disabled, input:disabled, textarea:disabled { color: rgba(16, 16, 16, .3) }
+input:disabled, textarea:disabled { background-color: rgba(239, 239, 239, .3); color: rgb(84, 84, 84) }
 `
 
 // AddAgent takes in what browsers declare by themselves: before all else.

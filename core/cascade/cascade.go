@@ -183,6 +183,7 @@ type Computed struct {
 	// those that it cannot read, as they are written.
 	Values map[string]string
 	custom *customs
+	rem    float64 // font size of the root
 }
 
 // loose are the properties that are followed beside those of a Style, and whether they inherit.
@@ -273,11 +274,20 @@ func (p *Page) parse(property, value string) parsedValue {
 		return v
 	}
 	v.style = css.NewStyle()
-	name := property
-	if l := logical[property]; len(l) == 1 {
-		name = l[0]
+	names, values := logical[property], []string{value}
+	switch len(names) {
+	case 0:
+		names = []string{property}
+	case 2:
+		if values = newPrelude(value).words(); len(values) > 2 {
+			v.err = &source.SyntaxError{Text: value, Want: "one value or two"}
+		}
 	}
-	v.err = v.style.Set(name, value, nil)
+	for i, name := range names {
+		if v.err == nil {
+			v.err = v.style.Set(name, values[min(i, len(values)-1)], nil)
+		}
+	}
 	p.parsed[key] = v
 	return v
 }
@@ -326,20 +336,31 @@ func (w *Window) compute(e *Element, pseudo string, parent *Computed) *Computed 
 	}
 	c := &Computed{Style: css.NewStyle(), Em: 16, Winners: map[string]*Candidate{}, Values: map[string]string{}}
 	initial := &Computed{Style: css.NewStyle(), Em: 16, Values: map[string]string{}}
-	if parent == nil {
-		parent = initial
+	root := parent == nil
+	if root {
+		parent, c.rem = initial, 16
 	} else {
-		c.Em = parent.Em
+		c.Em, c.rem = parent.Em, parent.rem
 	}
 	c.customs(w, parent, by)
+	f := filling{w, c, parent, initial}
 	for _, name := range Longhands {
-		w.longhand(c, name, by[name], parent, initial)
+		if f.longhand(name, by[name]); root && name == "font-size" {
+			c.rem = c.Em
+		}
 	}
 	return c
 }
 
-// longhand gives an element one property.
-func (w *Window) longhand(c *Computed, name string, list []*Candidate, parent, initial *Computed) {
+// filling gives an element its properties.
+type filling struct {
+	*Window
+	c, parent, initial *Computed
+}
+
+// longhand gives the element one property, of which list are the declarations, the winner first.
+func (f *filling) longhand(name string, list []*Candidate) {
+	c, parent, initial := f.c, f.parent, f.initial
 	inherits, follow := loose[name]
 	inherits = inherits || css.Inherits(name)
 	from := initial
@@ -380,7 +401,7 @@ func (w *Window) longhand(c *Computed, name string, list []*Candidate, parent, i
 		case follow:
 			c.Values[name] = value
 		default:
-			v := w.parse(d.Property, value)
+			v := f.parse(d.Property, value)
 			var unsupported *source.UnsupportedError
 			switch {
 			case errors.As(v.err, &unsupported):
@@ -389,7 +410,7 @@ func (w *Window) longhand(c *Computed, name string, list []*Candidate, parent, i
 				take(from)
 			default:
 				c.Style.Take(name, &v.style)
-				c.sized(w, name, parent)
+				c.sized(f.Window, name, parent)
 			}
 		}
 		return
@@ -403,7 +424,7 @@ func (c *Computed) sized(w *Window, name string, parent *Computed) {
 		return
 	}
 	env := w.Env
-	env.Em, env.Rem = parent.Em, 16
+	env.Em, env.Rem = parent.Em, c.rem
 	c.Em = c.Style.FontSize.Resolve(&env, parent.Em)
 	c.Style.FontSize = nil
 }

@@ -65,6 +65,23 @@ func (p *prelude) brackets() string {
 	return p.text[min(from, len(p.text)):]
 }
 
+// words are the component values; at least one.
+func (p *prelude) words() (out []string) {
+	for p.kind() != lex.ErrorToken {
+		from := p.toks[p.i].off
+		if k := p.kind(); k == lex.FunctionToken || k == lex.LeftParenthesisToken {
+			p.brackets()
+		} else {
+			p.i++
+		}
+		out = append(out, p.text[from:p.ends[p.i-1]])
+	}
+	if out == nil {
+		out = []string{""}
+	}
+	return out
+}
+
 // rest is the text from the token on.
 func (p *prelude) rest() string { return p.text[p.toks[p.i].off:] }
 

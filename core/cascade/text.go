@@ -17,7 +17,7 @@ func (c *Computed) Text(w *Window, name string, url func(string) string) string 
 		return v
 	}
 	env := w.Env
-	env.Em, env.Rem = c.Em, 16
+	env.Em, env.Rem = c.Em, c.rem
 	env.Current = c.current()
 	s := &c.Style
 	p := printer{env: &env, url: url}
@@ -59,7 +59,7 @@ func (c *Computed) Text(w *Window, name string, url func(string) string) string 
 			if b.Style == "none" || b.Style == "hidden" {
 				return "0px"
 			}
-			return p.length(b.Width)
+			return p.snapped(b.Width)
 		}
 	}
 	switch name {
@@ -114,23 +114,44 @@ func (p *printer) rgb(c css.RGBA) string {
 	if c.A >= 1 {
 		return "rgb(" + text + ")"
 	}
-	// As few digits as give the same of 255 levels back.
-	alpha := decimal(c.A, 2)
-	if v, _ := strconv.ParseFloat(alpha, 64); math.Round(v*255) != math.Round(c.A*255) {
-		alpha = decimal(c.A, 3)
+	// Of 256 levels, with as few digits as give the same one back.
+	level := math.Round(max(c.A, 0) * 255)
+	alpha := decimal(level/255, 2)
+	if v, _ := strconv.ParseFloat(alpha, 64); math.Round(v*255) != level {
+		alpha = decimal(level/255, 3)
 	}
 	return "rgba(" + text + ", " + alpha + ")"
 }
 
 // length prints a length in px, or a percentage.
 func (p *printer) length(n css.Num) string {
-	if n.IsCalc() {
+	if !n.HasPercent() {
+		return decimal(n.Resolve(p.env, 0), 4) + "px"
+	}
+	px := n.Resolve(p.env, 0)
+	percent := n.Resolve(p.env, 100) - px
+	switch {
+	case math.Abs(n.Resolve(p.env, 1000)-px-10*percent) > 1e-6: // min(), max() and the like
 		return n.String()
+	case px == 0:
+		return decimal(percent, 4) + "%"
 	}
-	if n.Unit == css.Percent {
-		return decimal(n.Val, 4) + "%"
+	sign := " + "
+	if px < 0 {
+		sign = " - "
 	}
-	return decimal(n.Resolve(p.env, 0), 4) + "px"
+	return "calc(" + decimal(percent, 4) + "%" + sign + decimal(math.Abs(px), 4) + "px)"
+}
+
+// snapped prints the width of a border: whole device px, and at least one.
+// Source: CSS Backgrounds 3, border-width; CSS Values 4, 3.1.
+func (p *printer) snapped(n css.Num) string {
+	d := max(p.env.Density, 1)
+	v := n.Resolve(p.env, 0) * d
+	if v > 0 {
+		v = max(math.Floor(v), 1)
+	}
+	return decimal(v/d, 4) + "px"
 }
 
 func (p *printer) size(s css.Size) string {
@@ -151,17 +172,18 @@ func (p *printer) size(s css.Size) string {
 }
 
 func (p *printer) edge(e css.Edge, far string) string {
+	px := e.Offset.Resolve(p.env, 0)
 	switch {
 	case !e.End:
 		return p.length(e.Offset)
-	case e.Offset.IsCalc():
-		return far + " " + e.Offset.String()
+	case e.Offset.IsCalc() && e.Offset.HasPercent():
+		return far + " " + p.length(e.Offset)
 	case e.Offset.Unit == css.Percent:
 		return decimal(100-e.Offset.Val, 4) + "%"
-	case e.Offset.Val < 0:
-		return "calc(100% + " + decimal(-e.Offset.Resolve(p.env, 0), 4) + "px)"
+	case px < 0:
+		return "calc(100% + " + decimal(-px, 4) + "px)"
 	}
-	return "calc(100% - " + p.length(e.Offset) + ")"
+	return "calc(100% - " + decimal(px, 4) + "px)"
 }
 
 func (p *printer) image(i css.Image) string {

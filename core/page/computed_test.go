@@ -213,29 +213,7 @@ func TestComputedValuesAsInABrowser(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got, want := ours(t, files), known[name]
-		bad := 0
-		for width, elements := range want {
-			for path, values := range elements {
-				for i, v := range values {
-					if mine := got[width][path]; len(mine) != len(values) {
-						t.Errorf("%s at %s: %s is not known here", name, width, path)
-						break
-					} else if mine[i] != v {
-						if bad++; bad < 12 {
-							t.Errorf("%s at %s: %s of %s is %s, in a browser %s", name, width, followed[i], path,
-								mine[i], v)
-						}
-					}
-				}
-			}
-			if len(got[width]) != len(elements) {
-				t.Errorf("%s at %s: %d elements, in a browser %d", name, width, len(got[width]), len(elements))
-			}
-		}
-		if bad >= 12 {
-			t.Errorf("%s: %d values differ", name, bad)
-		}
+		compare(t, name, ours(t, files), known[name])
 	}
 	if os.Getenv("TOURMALINE_FACTS") == "write" {
 		data, err := json.Marshal(known)
@@ -245,5 +223,36 @@ func TestComputedValuesAsInABrowser(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// compare tells where a page's answers are not those of a browser.
+func compare(t *testing.T, name string, got, want answers) {
+	t.Helper()
+	bad := 0
+	tell := func(format string, args ...any) {
+		if bad++; bad < 12 {
+			t.Errorf(name+" at "+format, args...)
+		}
+	}
+	for width, elements := range want {
+		for path, values := range elements {
+			mine := got[width][path]
+			if len(mine) != len(values) {
+				tell("%s: %s is not known here", width, path)
+				continue
+			}
+			for i, v := range values {
+				if mine[i] != v {
+					tell("%s: %s of %s is %s, in a browser %s", width, followed[i], path, mine[i], v)
+				}
+			}
+		}
+		if len(got[width]) != len(elements) {
+			tell("%s: %d elements, in a browser %d", width, len(got[width]), len(elements))
+		}
+	}
+	if bad >= 12 {
+		t.Errorf("%s: %d values differ", name, bad)
 	}
 }
