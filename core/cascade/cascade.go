@@ -104,6 +104,15 @@ type own struct {
 	rules []*Bound
 	style []Declaration
 	away  map[*Bound]int // of rules in scopes
+	// made are what came of it, by what it comes from: most windows differ in few elements.
+	made map[madeKey]*Computed
+}
+
+// madeKey is what a computed style depends on, windows apart: the parent's, and which rules hold.
+type madeKey struct {
+	parent *Computed
+	pseudo string
+	holds  string // a bit for each of own.rules
 }
 
 type valueKey struct{ property, value string }
@@ -132,7 +141,7 @@ func (p *Page) own(e *Element) *own {
 	if o != nil {
 		return o
 	}
-	o = &own{rules: p.Matching(&p.matcher, e), away: map[*Bound]int{}}
+	o = &own{rules: p.Matching(&p.matcher, e), away: map[*Bound]int{}, made: map[madeKey]*Computed{}}
 	for _, b := range o.rules {
 		if b.Scope != nil {
 			o.away[b] = b.Away(&p.matcher, e)
@@ -184,6 +193,8 @@ type Computed struct {
 	Values map[string]string
 	custom *customs
 	rem    float64 // font size of the root
+	// sizedBy is the window that its font size is of, where it depends on it.
+	sizedBy *css.Env
 }
 
 // loose are the properties that are followed beside those of a Style, and whether they inherit.
@@ -305,9 +316,26 @@ func (w *Window) Of(e *Element, pseudo string) *Computed {
 	case e.Parent != nil:
 		parent = w.Of(e.Parent, "")
 	}
-	c := w.compute(e, pseudo, parent)
+	o := w.own(e)
+	from := madeKey{parent, pseudo, w.holding(o)}
+	c := o.made[from]
+	if c == nil || c.sizedBy != nil && *c.sizedBy != w.Env {
+		c = w.compute(e, pseudo, parent)
+		o.made[from] = c
+	}
 	w.known[key] = c
 	return c
+}
+
+// holding are the bits of the rules that hold.
+func (w *Window) holding(o *own) string {
+	bits := make([]byte, (len(o.rules)+7)/8)
+	for i, b := range o.rules {
+		if w.hold(b) {
+			bits[i/8] |= 1 << (i % 8)
+		}
+	}
+	return string(bits)
 }
 
 // compute cascades all properties of an element.
@@ -426,6 +454,11 @@ func (c *Computed) sized(w *Window, name string, parent *Computed) {
 	env := w.Env
 	env.Em, env.Rem = parent.Em, c.rem
 	c.Em = c.Style.FontSize.Resolve(&env, parent.Em)
+	other := env
+	other.Width, other.Height = 2*env.Width+1, 3*env.Height+1
+	if c.Style.FontSize.Resolve(&other, parent.Em) != c.Em {
+		c.sizedBy = &w.Env
+	}
 	c.Style.FontSize = nil
 }
 
