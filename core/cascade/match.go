@@ -44,6 +44,31 @@ type Matcher struct {
 	// Work is how many steps are left; at 0 nothing matches any more, and Exhausted is told.
 	Work  int
 	scope *Element
+	types map[*Element][][2]int // by parent, of each child: its place among those of its type, and their number
+}
+
+// ofType is an element's place among its siblings of its type, from 1, and how many those are.
+func (m *Matcher) ofType(e *Element) (at, all int) {
+	if e.Parent == nil {
+		return 1, 1
+	}
+	list, ok := m.types[e.Parent]
+	if !ok {
+		list = make([][2]int, len(e.Parent.Children))
+		count := map[string]int{}
+		for i, s := range e.Parent.Children {
+			count[s.Tag]++
+			list[i][0] = count[s.Tag]
+		}
+		for i, s := range e.Parent.Children {
+			list[i][1] = count[s.Tag]
+		}
+		if m.types == nil {
+			m.types = map[*Element][][2]int{}
+		}
+		m.types[e.Parent] = list
+	}
+	return list[e.Index][0], list[e.Index][1]
 }
 
 // Exhausted reports whether matching was given up.
@@ -230,8 +255,6 @@ func (m *Matcher) pseudo(p *pseudo, e *Element) bool {
 	if m.Work--; m.Work <= 0 {
 		return false
 	}
-	ofType := func(s *Element) bool { return s.Tag == e.Tag }
-	all := func(s *Element) bool { return true }
 	switch p.name {
 	case "&":
 		if p.args == nil {
@@ -262,25 +285,24 @@ func (m *Matcher) pseudo(p *pseudo, e *Element) bool {
 	case "only-child":
 		return len(e.siblings()) == 1
 	case "nth-child", "nth-last-child":
-		counts := all
-		if p.args != nil {
-			if !m.any(p.args, e) {
-				return false
-			}
-			counts = func(s *Element) bool { return m.any(p.args, s) }
+		if p.args == nil {
+			return p.counted(e.Index+1, len(e.siblings()))
 		}
-		return p.counted(e, counts)
+		if !m.any(p.args, e) {
+			return false
+		}
+		m.Work -= len(e.siblings())
+		return p.counted(e.place(func(s *Element) bool { return m.any(p.args, s) }))
 	case "nth-of-type", "nth-last-of-type":
-		return p.counted(e, ofType)
+		return p.counted(m.ofType(e))
 	case "first-of-type", "last-of-type", "only-of-type":
-		at, n := e.place(ofType)
+		at, n := m.ofType(e)
 		return (at == 1 || p.name == "last-of-type") && (at == n || p.name == "first-of-type")
 	}
 	return m.state(p, e)
 }
 
-func (p *pseudo) counted(e *Element, counts func(*Element) bool) bool {
-	at, n := e.place(counts)
+func (p *pseudo) counted(at, n int) bool {
 	if strings.HasPrefix(p.name, "nth-last") {
 		at = n + 1 - at
 	}
