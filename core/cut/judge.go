@@ -123,6 +123,10 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if j.target, err = before.look(variant{img: b.habitJPEG}); err != nil {
 		return err
 	}
+	hidden := similar.Unseen.Times(veiledFactor[plan.Normal])
+	if j.veiled && j.target.Times(sharperMost).Beside(hidden) <= 1 {
+		return nil // what lies over the picture decides
+	}
 	return j.sharper(b, own)
 }
 
@@ -138,8 +142,7 @@ const (
 // sharper moves the target by how the habit looks in the box: blur and coding damage add as squares
 // do, about. The mean is looked at evenly over the box, the worst where coding does most.
 func (j *judge) sharper(b *batch, own *image.RGBA) error {
-	worst := *j.scene
-	even := worst
+	even := *j.scene
 	even.parts = evenly(j.box(), windowSide)
 	ours, err := even.of(variant{own, j.r})
 	if err != nil {
@@ -150,24 +153,40 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 		return err
 	}
 	coded.Worst = j.shows.Worst
-	var habit, soft, trial similar.Look
-	for _, s := range []*scene{&even, &worst} {
-		exact, err := s.of(s.ideal(b.img, j.r))
-		if err != nil {
-			return err
-		}
-		for _, v := range []struct {
-			look *similar.Look
-			of   variant
-		}{{&habit, variant{img: b.habitJPEG}}, {&soft, variant{own, j.r}}, {&trial, variant{j.trial, j.r}}} {
-			got, err := exact.look(v.of)
-			if err != nil {
+	views, ideal := []*view{ours, j.own}, variant{own, j.r}
+	if o := j.exact(j.r); o.Width != j.r.Width || o.Height != j.r.Height || o.Part != j.r.Part {
+		ideal = j.ideal(b.img, j.r)
+		for i, s := range []*scene{&even, j.scene} {
+			if views[i], err = s.of(ideal); err != nil {
 				return err
 			}
-			if s == &even {
-				v.look.Mean = got.Mean
+		}
+	}
+	beside := func(v variant) (l similar.Look, err error) {
+		for i, w := range views {
+			got, err := w.look(v)
+			if err != nil {
+				return l, err
 			}
-			v.look.Worst = max(v.look.Worst, got.Worst)
+			if i == 0 {
+				l.Mean = got.Mean
+			}
+			l.Worst = max(l.Worst, got.Worst)
+		}
+		return l, nil
+	}
+	habit, err := beside(variant{img: b.habitJPEG})
+	if err != nil {
+		return err
+	}
+	var soft similar.Look
+	trial := coded
+	if views[0] != ours { // else they are the px that are shown
+		if soft, err = beside(variant{own, j.r}); err != nil {
+			return err
+		}
+		if trial, err = beside(variant{j.trial, j.r}); err != nil {
+			return err
 		}
 	}
 	may := func(share float64, as similar.Look) float64 { // times the target
