@@ -153,9 +153,9 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 		return err
 	}
 	coded.Worst = j.shows.Worst
-	views, ideal := []*view{ours, j.own}, variant{own, j.r}
+	views := []*view{ours, j.own}
 	if o := j.exact(j.r); o.Width != j.r.Width || o.Height != j.r.Height || o.Part != j.r.Part {
-		ideal = j.ideal(b.img, j.r)
+		ideal := j.ideal(b.img, j.r)
 		for i, s := range []*scene{&even, j.scene} {
 			if views[i], err = s.of(ideal); err != nil {
 				return err
