@@ -48,12 +48,10 @@ type Condition struct {
 type Layer struct {
 	Name     string // from the outermost on, with dots; "" outside all layers
 	children []*Layer
-	rank     int
+	// rank is the layer's place in the order: normal declarations of later ones win, important ones of
+	// earlier ones. What stands in no layer has the greatest.
+	rank int
 }
-
-// Rank is the layer's place in the order: normal declarations of later ones win, important ones of
-// earlier ones. What stands in no layer has the greatest.
-func (l *Layer) Rank() int { return l.rank }
 
 // Scope is what @scope says: the selectors of its root, or nil, and of what ends it.
 type Scope struct {

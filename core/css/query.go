@@ -8,21 +8,15 @@ import (
 // Query is a media query list as browsers take it: every list is one, and what they do not know is
 // neither true nor false. The zero Query matches everything.
 // Source: Media Queries 5, 3.1 (https://www.w3.org/TR/mediaqueries-5/#evaluating).
-type Query struct {
-	text string
-	any  []mediaCond
-}
-
-// String is the query as written.
-func (q Query) String() string { return q.text }
+type Query struct{ any []mediaCond }
 
 // ParseQuery reads a media query list.
 func ParseQuery(text string) Query {
-	q := Query{text: strings.TrimSpace(text)}
-	if q.text == "" {
+	var q Query
+	if text = strings.TrimSpace(text); text == "" {
 		return q
 	}
-	p, err := newParser("", q.text)
+	p, err := newParser("", text)
 	if err != nil {
 		q.any = []mediaCond{never}
 		return q
