@@ -89,8 +89,8 @@ var texts = map[string]map[string]string{
 		"sample":   "what stands there in proofs and on the page to look at",
 	},
 	"files": {
-		"quality": "`high` (no difference is seen flipping between the two), `normal` (coding does no more than it " +
-			"does to one 1920 px JPEG of quality 80 in the same box), `low` (small damage is seen when compared), or " +
+		"quality": "`high` (no difference is seen flipping between the two), `normal` (no worse than one " +
+			"1920 px JPEG of quality 80 in the same box), `low` (small damage is seen when compared), or " +
 			"how alike files must look as a number: 100 is the same, 95 where a difference is just seen; also as a " +
 			"key of one layer",
 		"sharpness": "picture pixels for each device pixel, for all densities or as `{1: 1, 3: 0.75}`, each from " +
