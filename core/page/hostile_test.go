@@ -22,23 +22,30 @@ func TestHostilePagesEnd(t *testing.T) {
 		power += fmt.Sprintf(";--a%d:var(--a%d) var(--a%d)", i+1, i, i)
 	}
 	for name, files := range map[string]map[string]string{
-		"rules":     style(strings.Repeat(".a{color:red}", 500_000)),
-		"selectors": style(strings.Repeat("p ", 30_000) + "{color:red}" + strings.Repeat(".a,", 20_000) + "p{color:red}"),
-		"nesting":   style(strings.Repeat("a{&:is(b,c,d) &{", 2_000)),
-		"doubling":  style(strings.Repeat("p{&,& &{", 40) + "color:red"),
-		"powers":    style(power + "}p{color:var(--a60);background:var(--a60)}"),
-		"cycles":    style(":root{" + strings.Repeat("--a:var(--b);--b:var(--c,var(--a));--c:var(--a) var(--b);", 200) + "}"),
-		"brackets":  style("p{background:" + strings.Repeat("(", 100_000) + "}p{color:" + strings.Repeat("calc(1px + ", 50_000)),
-		"has": style("body :has(" + strings.Repeat("p ~ ", 200) + "p){color:red}" + strings.Repeat("*:has(* * * *)+", 60) +
+		"rules": style(strings.Repeat(".a{color:red}", 500_000)),
+		"selectors": style(strings.Repeat("p ", 30_000) + "{color:red}" +
+			strings.Repeat(".a,", 20_000) + "p{color:red}"),
+		"nesting":  style(strings.Repeat("a{&:is(b,c,d) &{", 2_000)),
+		"doubling": style(strings.Repeat("p{&,& &{", 40) + "color:red"),
+		"powers":   style(power + "}p{color:var(--a60);background:var(--a60)}"),
+		"cycles": style(":root{" +
+			strings.Repeat("--a:var(--b);--b:var(--c,var(--a));--c:var(--a) var(--b);", 200) + "}"),
+		"brackets": style("p{background:" + strings.Repeat("(", 100_000) +
+			"}p{color:" + strings.Repeat("calc(1px + ", 50_000)),
+		"has": style("body :has(" + strings.Repeat("p ~ ", 200) + "p){color:red}" +
+			strings.Repeat("*:has(* * * *)+", 60) +
 			"p{color:red}"),
-		"imports": {"index.html": "<link rel=stylesheet href=a.css>", "a.css": "@import 'b.css';@import 'a.css';",
-			"b.css": "@import 'a.css';" + strings.Repeat("@import 'c.css' (width>1px);", 1000), "c.css": "p{color:red}"},
+		"imports": {"index.html": "<link rel=stylesheet href=a.css>",
+			"a.css": "@import 'b.css';@import 'a.css';",
+			"b.css": "@import 'a.css';" + strings.Repeat("@import 'c.css' (width>1px);", 1000),
+			"c.css": "p{color:red}"},
 		"elements": {"index.html": "<style>p+p p{color:red}</style>" + strings.Repeat("<p><b>x</b>", 50_000)},
-		"siblings": {"index.html": "<style>i:nth-of-type(2n+1){color:red}i:last-of-type{color:blue}i:nth-child(3 of i)" +
-			"{color:red}</style>" + strings.Repeat("<i></i>", 30_000)},
+		"siblings": {"index.html": "<style>i:nth-of-type(2n+1){color:red}i:last-of-type{color:blue}" +
+			"i:nth-child(3 of i){color:red}</style>" + strings.Repeat("<i></i>", 30_000)},
 		"deep":   {"index.html": "<style>b b b b i{color:red}</style>" + strings.Repeat("<div>", 20_000) + "<i>"},
 		"broken": {"index.html": strings.Repeat("<table><b></table><p style='", 5_000)},
-		"media":  style(strings.Repeat("@media (", 3_000) + "width>1px" + strings.Repeat(")", 3_000) + "{p{color:red}}"),
+		"media": style(strings.Repeat("@media (", 3_000) + "width>1px" + strings.Repeat(")", 3_000) +
+			"{p{color:red}}"),
 	} {
 		t.Run(name, func(t *testing.T) {
 			start, left := time.Now(), false
@@ -64,7 +71,7 @@ func FuzzPage(f *testing.F) {
 	for _, files := range sites {
 		f.Add(files["index.html"])
 	}
-	f.Add("<style>@layer a{@scope(b)to(c){d{--e:var(--e);f:var(--e)}}}</style><b style='color:var(--x'><b style=&quot;>")
+	f.Add("<style>@layer a{@scope(b)to(c){d{--e:var(--e);f:var(--e)}}}</style><b style='color:var(--x'><b style=&>")
 	f.Fuzz(func(t *testing.T, text string) {
 		p, err := Load(siteFS(map[string]string{"index.html": text}), "index.html")
 		if err != nil {
