@@ -2,10 +2,8 @@ package css_test
 
 import (
 	"encoding/json"
-	"html"
 	"os"
 	"path/filepath"
-	"strings"
 	"testing"
 
 	"tourmaline/core/css"
@@ -92,14 +90,6 @@ func browserAnswers(t *testing.T, windows []css.Env) (out map[string][]bool) {
 	if err := os.WriteFile(path, []byte(page), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	dom := shoot.DOM(t, path, 1200, 900)
-	_, rest, _ := strings.Cut(dom, "&lt;&lt;")
-	rest, _, ok := strings.Cut(rest, "&gt;&gt;</body>")
-	if !ok {
-		t.Fatalf("the browser says nothing: %s", dom)
-	}
-	if err := json.Unmarshal([]byte(html.UnescapeString(rest)), &out); err != nil {
-		t.Fatal(err)
-	}
+	shoot.Answer(t, path, &out)
 	return out
 }

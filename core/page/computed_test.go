@@ -3,7 +3,6 @@ package page
 import (
 	"encoding/json"
 	"fmt"
-	"html"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -185,15 +184,7 @@ func theirs(t *testing.T, files map[string]string) (out answers) {
 	if err := os.WriteFile(path, []byte(ask), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	dom := shoot.DOM(t, path, 1300, 900)
-	_, rest, _ := strings.Cut(dom, "&lt;&lt;")
-	rest, _, ok := strings.Cut(rest, "&gt;&gt;</body>")
-	if !ok {
-		t.Fatalf("the browser says nothing: %s", dom)
-	}
-	if err := json.Unmarshal([]byte(html.UnescapeString(rest)), &out); err != nil {
-		t.Fatal(err)
-	}
+	shoot.Answer(t, path, &out)
 	return out
 }
 

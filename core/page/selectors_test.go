@@ -3,7 +3,6 @@ package page
 import (
 	"encoding/json"
 	"fmt"
-	"html"
 	"os"
 	"path/filepath"
 	"slices"
@@ -109,15 +108,7 @@ func browserMatches(t *testing.T, text string, asked []string) (out map[string][
 	if err := os.WriteFile(path, []byte(strings.Replace(text, "</head>", script+"</head>", 1)), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	dom := shoot.DOM(t, path, 1000, 800)
-	_, rest, ok := strings.Cut(dom, "&lt;&lt;")
-	rest, _, ok2 := strings.Cut(rest, "&gt;&gt;</body>")
-	if !ok || !ok2 {
-		t.Fatalf("the browser says nothing: %s", dom)
-	}
-	if err := json.Unmarshal([]byte(html.UnescapeString(rest)), &out); err != nil {
-		t.Fatal(err)
-	}
+	shoot.Answer(t, path, &out)
 	return out
 }
 

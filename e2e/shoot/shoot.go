@@ -5,7 +5,9 @@
 package shoot
 
 import (
+	"encoding/json"
 	"fmt"
+	"html"
 	"image"
 	"image/draw"
 	"image/png"
@@ -105,6 +107,20 @@ func DOM(t testing.TB, page string, w, h int) string {
 		if try == 2 {
 			t.Fatalf("the browser: %v\n%s", err, out)
 		}
+	}
+}
+
+// Answer reads what the page's script says of itself: JSON between << and >> as the body's text.
+func Answer(t testing.TB, page string, out any) {
+	t.Helper()
+	dom := DOM(t, page, 1300, 900)
+	_, rest, _ := strings.Cut(dom, "&lt;&lt;")
+	rest, _, ok := strings.Cut(rest, "&gt;&gt;</body>")
+	if !ok {
+		t.Fatalf("the browser says nothing: %s", dom)
+	}
+	if err := json.Unmarshal([]byte(html.UnescapeString(rest)), out); err != nil {
+		t.Fatal(err)
 	}
 }
 
