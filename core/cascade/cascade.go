@@ -96,7 +96,9 @@ type Page struct {
 	*Styles
 	matcher Matcher
 	matched map[*Element]*own
-	parsed  map[valueKey]parsedValue
+	// dynamics are the rules with dynamic pseudo-classes that declare anything of backgrounds.
+	dynamics []*Bound
+	parsed   map[valueKey]parsedValue
 }
 
 // own is what concerns an element at any window.
@@ -121,6 +123,9 @@ type valueKey struct{ property, value string }
 type parsedValue struct {
 	style css.Style
 	err   error
+	// ofWindow: it has units of the window's size; ofFont: of font sizes.
+	ofWindow, ofFont bool
+	text             string
 }
 
 // maxWork is how many steps matching a page may take.
@@ -129,9 +134,17 @@ const maxWork = 100_000_000
 // NewPage answers for elements by styles, which are sorted.
 func NewPage(s *Styles, quirks bool) *Page {
 	s.Sort()
-	return &Page{Styles: s, matcher: Matcher{Quirks: quirks, Work: maxWork}, matched: map[*Element]*own{},
+	p := &Page{Styles: s, matcher: Matcher{Quirks: quirks, Work: maxWork}, matched: map[*Element]*own{},
 		parsed: map[valueKey]parsedValue{}}
+	for _, b := range s.Rules {
+		if b.Selector.Dynamic != "" && b.Scope == nil && slices.ContainsFunc(b.Rule.Declarations, ofBackground) {
+			p.dynamics = append(p.dynamics, b)
+		}
+	}
+	return p
 }
+
+func ofBackground(d Declaration) bool { return strings.HasPrefix(d.Property, "background") }
 
 // Exhausted reports whether selectors were so costly that some were not matched to the end.
 func (p *Page) Exhausted() bool { return p.matcher.Exhausted() }
@@ -191,8 +204,14 @@ type Computed struct {
 	// Values are of the properties that a Style does not hold: display, opacity, visibility, and of
 	// those that it cannot read, as they are written.
 	Values map[string]string
+	// Image is the declaration that the images are of, also where they are inherited; nil for none.
+	Image *Candidate
+	// Fluid: a value that a Style holds follows the size of the window, beyond what conditions say.
+	Fluid  bool
 	custom *customs
 	rem    float64 // font size of the root
+	// flows: the font size follows the window; rootFlows: that of the root does.
+	flows, rootFlows bool
 	// sizedBy is the window that its font size is of, where it depends on it.
 	sizedBy *css.Env
 }
@@ -285,6 +304,8 @@ func (p *Page) parse(property, value string) parsedValue {
 		return v
 	}
 	v.style = css.NewStyle()
+	v.ofWindow, v.ofFont = relative(value)
+	v.text = value
 	names, values := logical[property], []string{value}
 	switch len(names) {
 	case 0:
@@ -369,12 +390,13 @@ func (w *Window) compute(e *Element, pseudo string, parent *Computed) *Computed 
 		parent, c.rem = initial, 16
 	} else {
 		c.Em, c.rem = parent.Em, parent.rem
+		c.flows, c.rootFlows = parent.flows, parent.rootFlows
 	}
 	c.customs(w, parent, by)
 	f := filling{w, c, parent, initial}
 	for _, name := range Longhands {
 		if f.longhand(name, by[name]); root && name == "font-size" {
-			c.rem = c.Em
+			c.rem, c.rootFlows = c.Em, c.flows
 		}
 	}
 	return c
@@ -396,11 +418,15 @@ func (f *filling) longhand(name string, list []*Candidate) {
 		from = parent
 	}
 	take := func(from *Computed) {
+		if name == "background-image" {
+			c.Image = from.Image
+		}
 		if !follow {
 			c.Style.Take(name, &from.Style)
+			c.Fluid = c.Fluid || from == parent && parent.Fluid && name != "color"
 			if name == "font-size" {
 				c.Style.FontSize = nil
-				c.Em = from.Em
+				c.Em, c.flows = from.Em, from.flows
 			}
 		} else if v, ok := from.Values[name]; ok {
 			c.Values[name] = v
@@ -438,6 +464,10 @@ func (f *filling) longhand(name string, list []*Candidate) {
 				take(from)
 			default:
 				c.Style.Take(name, &v.style)
+				c.follows(name, &v)
+				if name == "background-image" {
+					c.Image = winner
+				}
 				c.sized(f.Window, name, parent)
 			}
 		}
@@ -445,6 +475,38 @@ func (f *filling) longhand(name string, list []*Candidate) {
 	}
 	take(from)
 }
+
+// follows notes whether a value that was declared follows the size of the window.
+func (c *Computed) follows(name string, v *parsedValue) {
+	flows := v.ofWindow || v.ofFont && (c.flows || c.rootFlows)
+	if name == "font-size" { // a percentage is of the parent's, which c.flows is of so far
+		c.flows = flows || c.flows && strings.Contains(v.text, "%")
+		return
+	}
+	c.Fluid = c.Fluid || flows
+}
+
+// relative reports whether a value has units of the window's size, and of font sizes.
+func relative(value string) (ofWindow, ofFont bool) {
+	for i := 1; i < len(value); i++ {
+		if c := value[i-1]; c < '0' || c > '9' { // units stand behind a digit; "1." is no number
+			continue
+		}
+		end := i
+		for end < len(value) && (value[end]|0x20 >= 'a' && value[end]|0x20 <= 'z') {
+			end++
+		}
+		unit := strings.ToLower(value[i:end])
+		for _, way := range []string{"vw", "vh", "vmin", "vmax", "vi", "vb"} {
+			ofWindow = ofWindow || strings.HasSuffix(unit, way)
+		}
+		ofFont = ofFont || slices.Contains(fontUnits, unit)
+	}
+	return ofWindow, ofFont
+}
+
+// fontUnits are those that hang on font sizes.
+var fontUnits = []string{"em", "rem", "ex", "rex", "ch", "rch", "ic", "ric", "cap", "rcap", "lh", "rlh"}
 
 // sized resolves a font size that was declared.
 func (c *Computed) sized(w *Window, name string, parent *Computed) {

@@ -44,6 +44,7 @@ type Matcher struct {
 	// Work is how many steps are left; at 0 nothing matches any more, and Exhausted is told.
 	Work  int
 	scope *Element
+	live  bool                  // people do what dynamic pseudo-classes ask
 	types map[*Element][][2]int // by parent, of each child: its place among those of its type, and their number
 }
 
@@ -79,6 +80,14 @@ func (m *Matcher) Exhausted() bool { return m.Work <= 0 }
 func (m *Matcher) Matches(s *Selector, e, scope *Element) bool {
 	m.scope = scope
 	return s.Dynamic == "" && m.complex(s.parts, e, nil) == matched
+}
+
+// Would reports whether a selector would select an element if people did what its dynamic
+// pseudo-class asks, as with :hover.
+func (m *Matcher) Would(s *Selector, e *Element) bool {
+	m.scope, m.live = nil, true
+	defer func() { m.live = false }()
+	return s.Dynamic != "" && m.complex(s.parts, e, nil) == matched
 }
 
 // outcome tells how a selector failed, so that ancestors are not searched in vain.
@@ -374,7 +383,8 @@ func (m *Matcher) state(p *pseudo, e *Element) bool {
 		}
 		return p.word == "ltr"
 	}
-	return false // of values that are typed in: not as the page is loaded
+	// Others are of values that are typed in: not as the page is loaded.
+	return m.live && slices.Contains(dynamic, p.name)
 }
 
 func (e *Element) input() bool { return e.Tag == "input" || e.Tag == "select" || e.Tag == "textarea" }

@@ -243,10 +243,40 @@ func (s *Store) hint(name string) string {
 			return fmt.Sprintf("there is %q with another extension", n)
 		}
 	}
+	if near := source.Nearest(name, names); near != "" {
+		return source.DidYouMean(name, names)
+	}
+	if n := s.elsewhere(name); n != "" {
+		return fmt.Sprintf("there is %q, in another folder", n)
+	}
 	if len(names) == 0 {
 		return "the folder holds no pictures"
 	}
 	return source.DidYouMean(name, names)
+}
+
+// elsewhere is a file of that name in another folder; at most so many entries are looked at.
+func (s *Store) elsewhere(name string) (found string) {
+	const most = 20000
+	left := most
+	for _, fsys := range s.fsys {
+		// What cannot be read is passed.
+		_ = fs.WalkDir(fsys, ".", func(at string, d fs.DirEntry, err error) error {
+			left--
+			switch {
+			case left < 0 || found != "":
+				return fs.SkipAll
+			case err != nil:
+				return fs.SkipDir
+			case d.IsDir() && at != "." && (strings.HasPrefix(d.Name(), ".") || d.Name() == "node_modules"):
+				return fs.SkipDir
+			case !d.IsDir() && strings.EqualFold(d.Name(), path.Base(name)):
+				found = at
+			}
+			return nil
+		})
+	}
+	return found
 }
 
 func readFile(fsys fs.FS, name string) (*File, error) {
