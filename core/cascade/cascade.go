@@ -144,7 +144,9 @@ func NewPage(s *Styles, quirks bool) *Page {
 	return p
 }
 
-func ofBackground(d Declaration) bool { return strings.HasPrefix(d.Property, "background") }
+func ofBackground(d Declaration) bool {
+	return strings.HasPrefix(d.Property, "background") || d.Property == "color" || d.Property == "all"
+}
 
 // Exhausted reports whether selectors were so costly that some were not matched to the end.
 func (p *Page) Exhausted() bool { return p.matcher.Exhausted() }
@@ -346,6 +348,45 @@ func (w *Window) Of(e *Element, pseudo string) *Computed {
 	}
 	w.known[key] = c
 	return c
+}
+
+// Holding tells windows apart by which of an element's rules that declare backgrounds or colours hold.
+func (w *Window) Holding(e *Element) string {
+	o := w.own(e)
+	var bits []byte
+	for _, b := range o.rules {
+		if len(b.Conditions) > 0 && slices.ContainsFunc(b.Rule.Declarations, ofBackground) {
+			bits = append(bits, byte('0'+b2i(w.hold(b))))
+		}
+	}
+	return string(bits)
+}
+
+func b2i(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// HasRules reports whether any rule is for a pseudo-element of an element, at whatever window.
+func (p *Page) HasRules(e *Element, pseudo string) bool {
+	return slices.ContainsFunc(p.own(e).rules, func(b *Bound) bool { return b.Selector.Pseudo == pseudo })
+}
+
+// Contained are the conditions on the sizes of containers that rules of an element stand under.
+func (p *Page) Contained(e *Element, pseudo string) (out []string) {
+	for _, b := range p.own(e).rules {
+		if b.Selector.Pseudo != pseudo {
+			continue
+		}
+		for _, i := range b.Conditions {
+			if c := &p.Conditions[i]; c.Container && !slices.Contains(out, c.Text) {
+				out = append(out, c.Text)
+			}
+		}
+	}
+	return out
 }
 
 // holding are the bits of the rules that hold.

@@ -2,6 +2,7 @@ package cascade
 
 import (
 	"fmt"
+	"path"
 	"strings"
 
 	"tourmaline/core/css"
@@ -126,6 +127,9 @@ func why(winner, loser *Candidate) string {
 	if winner.Bound != nil {
 		pos := winner.Declaration.Span.Pos()
 		at = fmt.Sprintf("%s in line %d", winner.Bound.Selector.Text, pos.Line)
+		if loser.Bound != nil && loser.Bound.Sheet != winner.Bound.Sheet {
+			at += " of " + path.Base(pos.File)
+		}
 	}
 	switch reason {
 	case Origin:
@@ -138,13 +142,21 @@ func why(winner, loser *Candidate) string {
 	case InLayer:
 		return fmt.Sprintf("%s loses to %s", layerText(loser), layerText(winner))
 	case LessSpecific:
-		return fmt.Sprintf("lower specificity: %s against %s", loser.specificity(), winner.specificity())
+		reset := ""
+		if winner.Declaration.Property != loser.Declaration.Property && len(partsOf(winner.Declaration.Property)) > 1 {
+			reset = fmt.Sprintf(", whose shorthand %s resets it", winner.Declaration.Property)
+		}
+		return fmt.Sprintf("lower specificity: %s against %s of %s%s", loser.specificity(), winner.specificity(), at, reset)
 	case FartherScope:
 		return "its scope begins farther away"
 	}
 	if loser.Bound != nil && winner.Bound != nil && loser.Bound.Rule == winner.Bound.Rule {
 		if winner.Declaration.Property != loser.Declaration.Property {
-			return fmt.Sprintf("reset by %s further down in the same rule", winner.Declaration.Property)
+			word := "overridden"
+			if len(partsOf(winner.Declaration.Property)) > 1 {
+				word = "reset"
+			}
+			return fmt.Sprintf("%s by %s further down in the same rule", word, winner.Declaration.Property)
 		}
 		return "declared again further down in the same rule"
 	}

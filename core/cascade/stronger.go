@@ -24,7 +24,7 @@ func (s *Selector) AtLeast(need Specificity, of []*Element) *Selector {
 		last := &s.parts[len(s.parts)-1]
 		switch {
 		case have[0] < need[0]:
-			text += unusedID(last, of)
+			text = oneID(text, last, of)
 		case have[1] < need[1]:
 			text = oneClass(text, last, of)
 		default:
@@ -34,13 +34,26 @@ func (s *Selector) AtLeast(need Specificity, of []*Element) *Selector {
 	return s
 }
 
-// unusedID adds an id: the element's own, else one that nothing has.
-func unusedID(last *compound, of []*Element) string {
-	if id := common(of, func(e *Element) []string { return []string{e.ID} }); len(id) == 1 && id[0] != "" &&
-		!slices.Contains(last.ids, id[0]) {
-		return "#" + css.Ident(id[0])
+// oneID adds an id: that of an element around them all, their own, else one that nothing has.
+func oneID(text string, last *compound, of []*Element) string {
+	own := func(e *Element) []string { return []string{e.ID} }
+	if id := common(of, own); len(id) == 1 && id[0] != "" && !slices.Contains(last.ids, id[0]) {
+		return text + "#" + css.Ident(id[0])
 	}
-	return ":not(#tourmaline)"
+	around := common(of, func(e *Element) (ids []string) {
+		for e = e.Parent; e != nil; e = e.Parent {
+			if e.ID != "" {
+				ids = append(ids, e.ID)
+			}
+		}
+		return ids
+	})
+	for _, id := range around {
+		if name := "#" + css.Ident(id); !strings.Contains(text, name) {
+			return name + " " + text
+		}
+	}
+	return text + ":not(#tourmaline)"
 }
 
 // oneClass adds a class that all elements have, else names one again, else the root.

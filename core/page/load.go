@@ -18,12 +18,15 @@ type Page struct {
 	*cascade.Page
 	// Notes are of what was not found, is elsewhere, or is dropped by browsers.
 	Notes []cascade.Note
+
+	loader *loader
+	base   string // the file that relative addresses of the document count from
 }
 
 // Load reads a page and the stylesheets that it names from a folder, which stands for the root of its
 // site. What lies elsewhere is not fetched, and noted.
 func Load(folder fs.FS, name string) (*Page, error) {
-	l := loader{folder: folder, sheets: map[string]*cascade.Sheet{}, told: map[string]bool{}}
+	l := &loader{folder: folder, page: name, sheets: map[string]*cascade.Sheet{}, told: map[string]bool{}}
 	f, err := l.file(name)
 	if err != nil {
 		return nil, err
@@ -60,7 +63,8 @@ func Load(folder fs.FS, name string) (*Page, error) {
 			return nil, err
 		}
 	}
-	return &Page{Document: d, Page: cascade.NewPage(styles, d.Quirks), Notes: append(l.notes, styles.Notes...)}, nil
+	return &Page{Document: d, Page: cascade.NewPage(styles, d.Quirks), Notes: append(l.notes, styles.Notes...),
+		loader: l, base: base}, nil
 }
 
 // masked is a document in which all but a style element's text is blank, so that places in it stay.
@@ -74,8 +78,22 @@ func masked(text string, at source.Span) string {
 	return string(b)
 }
 
+// FileOf is the file that an address in an element's images names; false where it is elsewhere.
+func (p *Page) FileOf(c *cascade.Computed, href string) (string, bool) {
+	from := p.base
+	if c.Image != nil && c.Image.Bound != nil && c.Image.Bound.Sheet.File.Name != p.File.Name {
+		from = c.Image.Bound.Sheet.File.Name
+	}
+	return p.loader.resolve(from, href)
+}
+
+// Sheet is the page's stylesheet of that file; nil where it has none of it.
+func (p *Page) Sheet(file string) *cascade.Sheet { return p.loader.sheets[file] }
+
 type loader struct {
 	folder fs.FS
+	page   string
+	site   string // the folder that addresses from / count from, once it is known
 	sheets map[string]*cascade.Sheet
 	told   map[string]bool
 	notes  []cascade.Note
@@ -138,9 +156,29 @@ func Resolve(from, href string) (name string, ok bool) {
 	return name, fs.ValidPath(name)
 }
 
+// resolve is Resolve, but for addresses from /: they count from the nearest folder around the page that
+// has such a file.
+func (l *loader) resolve(from, href string) (string, bool) {
+	name, ok := Resolve(from, href)
+	if !ok || !strings.HasPrefix(strings.TrimSpace(href), "/") {
+		return name, ok
+	}
+	if l.site == "" {
+		for dir := path.Dir(l.page); ; dir = path.Dir(dir) {
+			if _, err := fs.Stat(l.folder, path.Join(dir, name)); err == nil {
+				l.site = dir
+			}
+			if l.site != "" || dir == "." {
+				break
+			}
+		}
+	}
+	return path.Join(l.site, name), true
+}
+
 // sheet is a stylesheet by its address; nil, and noted, where it cannot be read.
 func (l *loader) sheet(from, href string, at source.Span) *cascade.Sheet {
-	name, ok := Resolve(from, href)
+	name, ok := l.resolve(from, href)
 	if !ok {
 		l.note(at, "%s is not in this folder: it is not fetched", href)
 		return nil

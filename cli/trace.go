@@ -1,0 +1,145 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"tourmaline/app"
+	"tourmaline/core/css"
+	"tourmaline/core/plan"
+	"tourmaline/core/trace"
+	"tourmaline/report"
+)
+
+// rootFlag names the folder of a site.
+var rootFlag = &cli.StringFlag{Name: "root",
+	Usage: "the `FOLDER` that the site lies in; nothing outside it is read (default: where you are)"}
+
+func (s *session) traceCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "trace",
+		Usage:     "say which rule gives an element its background, at which widths, and why others lose",
+		ArgsUsage: "PAGE [SELECTOR]",
+		Description: `PAGE is an HTML file, or a folder with pages. Without SELECTOR each element that has a
+background is told in a line: its picture or colour, where that is declared, from which
+width. With SELECTOR, or --all, all is told: the declaration that wins for each property,
+those that lose and why, at which widths that changes, what hides the background or
+shows through it, and the lightest selector with which a rule of yours would win.
+
+Nothing is fetched from a network, and no script runs. :hover and the like are taken as
+not matching, and told. Sizes of containers are not known: both outcomes are told.
+
+Examples:  tourmaline trace index.html
+           tourmaline trace index.html header.hero
+           tourmaline trace index.html "section.notes" --at 390x844@3 --at 1440x900@2
+           tourmaline trace index.html --all --mode dark --json`,
+		Flags: []cli.Flag{
+			&cli.StringSliceFlag{Name: "at", Usage: "just a window such as 390, 600x800 or 390x844@3 (may be repeated)"},
+			&cli.StringFlag{Name: "widths", Value: "320-2560", Usage: "the `RANGE` of widths, CSS px"},
+			&cli.StringSliceFlag{Name: "mode", Usage: "`LIST` of dark, print, touch, reduced-motion"},
+			&cli.BoolFlag{Name: "all", Usage: "all that is known of every element with a background"},
+			rootFlag,
+			&cli.BoolFlag{Name: "json", Usage: "all that is known as JSON"},
+		},
+		Action: s.trace,
+	}
+}
+
+// Windows that pages are traced in where nothing else is asked.
+const (
+	traceHeight  = 800
+	traceDensity = 1
+)
+
+func traceOptions(c *cli.Command) (o trace.Options, err error) {
+	o.Env = css.Env{Height: traceHeight, Density: traceDensity}
+	for _, m := range c.StringSlice("mode") {
+		switch strings.TrimSpace(m) {
+		case "dark":
+			o.Env.Modes |= css.Dark
+		case "print":
+			o.Env.Modes |= css.Print
+		case "reduced-motion":
+			o.Env.Modes |= css.ReducedMotion
+		case "touch":
+			o.Env.Touch = true
+		default:
+			return o, fmt.Errorf("--mode: %q is not dark, print, touch or reduced-motion", m)
+		}
+	}
+	var n int
+	if n, err = fmt.Sscanf(c.String("widths"), "%d-%d", &o.Widths[0], &o.Widths[1]); n != 2 || err != nil ||
+		o.Widths[0] < 1 || o.Widths[1] < o.Widths[0] || o.Widths[1] > 20000 {
+		return o, fmt.Errorf("--widths: %q is not a range of px such as 320-2560", c.String("widths"))
+	}
+	for _, at := range c.StringSlice("at") {
+		text := at
+		if _, err := strconv.Atoi(at); err == nil {
+			text = fmt.Sprintf("%sx%d@%d", at, traceHeight, traceDensity)
+		}
+		v, err := plan.ParseViewport(text)
+		if err != nil {
+			return o, fmt.Errorf("--at: %w", err)
+		}
+		env := v.Env()
+		env.Modes, env.Touch = o.Env.Modes, env.Touch || o.Env.Touch
+		o.Windows = append(o.Windows, env)
+	}
+	o.Selector = c.Args().Get(1)
+	return o, nil
+}
+
+func (s *session) trace(_ context.Context, c *cli.Command) error {
+	if c.Args().Len() == 0 || c.Args().Len() > 2 {
+		return fmt.Errorf("trace needs a page and at most one selector, as in: tourmaline trace index.html header.hero")
+	}
+	o, err := traceOptions(c)
+	if err != nil {
+		return err
+	}
+	site, pages, err := app.OpenSite(c.Args().First(), c.String("root"))
+	if err != nil {
+		return err
+	}
+	var all report.Traces
+	for _, name := range pages {
+		t, err := tracePage(c, site, name, o)
+		if err != nil {
+			return err
+		}
+		if t != nil {
+			all = append(all, t)
+		}
+	}
+	if len(all) == 0 {
+		return fmt.Errorf("%q selects nothing in any page of %s", o.Selector, c.Args().First())
+	}
+	if len(all) == 1 {
+		return s.tell(c, all[0])
+	}
+	return s.tell(c, all)
+}
+
+// tracePage traces one page; nil where the selector selects nothing in it but other pages are asked too.
+func tracePage(c *cli.Command, site *app.Site, name string, o trace.Options) (*report.Trace, error) {
+	others := site.Whole
+	p, err := site.Page(name)
+	if err != nil {
+		return nil, err
+	}
+	r, err := trace.Page(p, o)
+	var none *trace.NoneError
+	if others && errors.As(err, &none) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	brief := o.Selector == "" && !c.Bool("all") && !c.Bool("json")
+	return report.OfTrace(r, site.Path, r.Missing(site.Store), brief)
+}
