@@ -41,6 +41,7 @@ Examples:  tourmaline trace index.html
 		Flags: []cli.Flag{
 			&cli.StringSliceFlag{Name: "at", Usage: "just a window such as 390, 600x800 or 390x844@3 (may be repeated)"},
 			&cli.StringFlag{Name: "widths", Value: "320-2560", Usage: "the `RANGE` of widths, CSS px"},
+			&cli.IntFlag{Name: "height", Value: traceHeight, Usage: "of those windows, CSS px"},
 			&cli.StringSliceFlag{Name: "mode", Usage: "`LIST` of dark, print, touch, reduced-motion"},
 			&cli.BoolFlag{Name: "all", Usage: "all that is known of every element with a background"},
 			rootFlag,
@@ -57,7 +58,7 @@ const (
 )
 
 func traceOptions(c *cli.Command) (o trace.Options, err error) {
-	o.Env = css.Env{Height: traceHeight, Density: traceDensity}
+	o.Env = css.Env{Height: float64(c.Int("height")), Density: traceDensity}
 	for _, m := range c.StringSlice("mode") {
 		switch strings.TrimSpace(m) {
 		case "dark":
@@ -72,6 +73,9 @@ func traceOptions(c *cli.Command) (o trace.Options, err error) {
 			return o, fmt.Errorf("--mode: %q is not dark, print, touch or reduced-motion", m)
 		}
 	}
+	if h := c.Int("height"); h < 1 || h > 20000 {
+		return o, fmt.Errorf("--height: %d is not a height such as 800", h)
+	}
 	var n int
 	if n, err = fmt.Sscanf(c.String("widths"), "%d-%d", &o.Widths[0], &o.Widths[1]); n != 2 || err != nil ||
 		o.Widths[0] < 1 || o.Widths[1] < o.Widths[0] || o.Widths[1] > 20000 {
@@ -80,7 +84,7 @@ func traceOptions(c *cli.Command) (o trace.Options, err error) {
 	for _, at := range c.StringSlice("at") {
 		text := at
 		if _, err := strconv.Atoi(at); err == nil {
-			text = fmt.Sprintf("%sx%d@%d", at, traceHeight, traceDensity)
+			text = fmt.Sprintf("%sx%d@%d", at, c.Int("height"), traceDensity)
 		}
 		v, err := plan.ParseViewport(text)
 		if err != nil {

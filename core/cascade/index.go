@@ -65,7 +65,8 @@ func (b *Bound) matches(m *Matcher, e *Element) bool {
 // around reports whether f holds for a root of the scope that an element stands in, or is.
 func (c *Scope) around(m *Matcher, e *Element, f func(root *Element) bool) bool {
 	for root := e; root != nil; root = root.Parent {
-		if c.Root == nil && root.Parent != nil || c.Root != nil && !m.any(c.Root, root) {
+		if c.Root != nil && !m.any(c.Root, root) || c.Root == nil && (c.within == nil && root.Parent != nil ||
+			c.within != nil && root != c.within) {
 			continue
 		}
 		if !c.ended(m, e, root) && f(root) {

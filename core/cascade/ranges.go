@@ -146,7 +146,7 @@ func why(winner, loser *Candidate) string {
 		if winner.Declaration.Property != loser.Declaration.Property && len(partsOf(winner.Declaration.Property)) > 1 {
 			reset = fmt.Sprintf(", whose shorthand %s resets it", winner.Declaration.Property)
 		}
-		return fmt.Sprintf("lower specificity: %s against %s of %s%s", loser.specificity(), winner.specificity(), at, reset)
+		return fmt.Sprintf("lower specificity: %s against %s%s", loser.specificity(), winner.specificity(), reset)
 	case FartherScope:
 		return "its scope begins farther away"
 	}

@@ -25,6 +25,9 @@ type Sheet struct {
 	Rules []Rule
 	// Notes are of what browsers drop, and why.
 	Notes []Note
+	// Within is the element that holds the style element of the sheet: @scope without selectors is it.
+	// nil: the root.
+	Within *Element
 }
 
 // Note is a remark about a place.

@@ -57,6 +57,7 @@ type Layer struct {
 type Scope struct {
 	Root, End Selectors
 	Text      string
+	within    *Element // is the root where there are no selectors; nil: that of the page
 }
 
 // Registered is a custom property of @property.
@@ -316,7 +317,7 @@ func (s *Styles) scoped(c context, r *Rule) error {
 		s.note(r.Prelude, "browsers drop the whole block: "+err.Error())
 		return nil
 	}
-	c.scope = &Scope{Root: root, End: end, Text: text}
+	c.scope = &Scope{Root: root, End: end, Text: text, within: c.sheet.Within}
 	c.parent = scopeSelf
 	return s.rules(c, r.Rules, false)
 }

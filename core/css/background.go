@@ -26,19 +26,16 @@ type SetOption struct {
 func (i *Image) IsNone() bool { return !i.IsURL && i.Gradient == nil && i.Set == nil }
 
 // String prints the image as CSS.
-func (i Image) String() string { return i.Text(Color.String, func(u string) string { return u }) }
-
-// Text is String with colours and addresses printed by functions.
-func (i Image) Text(color func(Color) string, url func(string) string) string {
+func (i Image) String() string {
 	switch {
 	case i.IsURL:
-		return "url(" + quote(url(i.URL)) + ")"
+		return "url(" + quote(i.URL) + ")"
 	case i.Gradient != nil:
-		return i.Gradient.Text(color)
+		return i.Gradient.String()
 	case i.Set != nil:
 		var parts []string
 		for _, o := range i.Set {
-			s := o.Image.Text(color, url) + " " + number(o.Density) + "x"
+			s := o.Image.String() + " " + number(o.Density) + "x"
 			if o.Type != "" {
 				s += " type(" + quote(o.Type) + ")"
 			}

@@ -271,10 +271,7 @@ func (p *parser) stops(g *Gradient) error {
 }
 
 // String prints the gradient as CSS; the default parts are left out.
-func (g *Gradient) String() string { return g.Text(Color.String) }
-
-// Text is String with colours printed by a function.
-func (g *Gradient) Text(color func(Color) string) string {
+func (g *Gradient) String() string {
 	var conf []string
 	name := "linear-gradient"
 	at := func() {
@@ -332,7 +329,7 @@ func (g *Gradient) Text(color func(Color) string) string {
 	for _, s := range g.Stops {
 		t := ""
 		if !s.Hint {
-			t = color(s.Color)
+			t = s.Color.String()
 		}
 		for _, n := range s.At {
 			t += " " + n.String()

@@ -26,11 +26,12 @@ type Document struct {
 
 // Link is a stylesheet that a document links or holds.
 type Link struct {
-	At    source.Span // the start tag
-	Href  string      // of a link
-	Text  source.Span // of a style element
-	Media string
-	Title string
+	At     source.Span      // the start tag
+	Href   string           // of a link
+	Text   source.Span      // of a style element
+	Within *cascade.Element // what holds that
+	Media  string
+	Title  string
 	// Off says why browsers leave it aside: "disabled", "alternate", or the type that is none of CSS.
 	Off string
 }
@@ -217,7 +218,7 @@ func (b *builder) resource(e *cascade.Element, at int) {
 			l.Off = "alternate"
 		}
 	case "style":
-		l.Text = b.raw[at]
+		l.Text, l.Within = b.raw[at], e.Parent
 		if l.Text.IsZero() {
 			return
 		}

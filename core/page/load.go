@@ -54,6 +54,9 @@ func Load(folder fs.FS, name string) (*Page, error) {
 		if sheet == nil {
 			continue
 		}
+		if link.Href == "" {
+			sheet.Within = link.Within
+		}
 		if err := styles.Add(sheet, link.Media, func(from *cascade.Sheet, href string, at source.Span) *cascade.Sheet {
 			if from.File.Name == name {
 				return l.sheet(base, href, at)

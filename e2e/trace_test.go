@@ -1,0 +1,224 @@
+package e2e
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"tourmaline/e2e/shoot"
+)
+
+// traced are the properties that trace tells of.
+var traced = []string{"background-color", "background-image", "background-position", "background-position-x",
+	"background-position-y", "background-size", "background-repeat", "background-attachment", "background-origin",
+	"background-clip", "background-blend-mode", "color"}
+
+// tracedWidths are twenty widths, most beside where the pages change.
+var tracedWidths = []int{320, 390, 480, 499, 500, 501, 599, 600, 639, 641, 700, 719, 767, 768, 800, 899, 900, 1000, 1201, 1440}
+
+// tracedHeight of the windows, and the pages' places in a folder.
+const tracedHeight = 700
+
+// madeUp writes the made-up page of that name and returns the path of its HTML file.
+func madeUp(t *testing.T, file, dir string) (page string) {
+	t.Helper()
+	data, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for part := range strings.SplitSeq("\n"+string(data), "\n-- ") {
+		name, text, ok := strings.Cut(part, " --\n")
+		if !ok {
+			continue
+		}
+		path := filepath.Join(dir, filepath.FromSlash(name))
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if strings.HasSuffix(name, ".html") && page == "" {
+			page = path
+		}
+	}
+	return page
+}
+
+// computed are the values of a page by width, then by path with the pseudo-element, in the order of traced.
+type computed map[int]map[string][]string
+
+// browserComputes asks a real browser.
+func browserComputes(t *testing.T, page string) computed {
+	t.Helper()
+	list, err := json.Marshal(traced)
+	if err != nil {
+		t.Fatal(err)
+	}
+	widths := strings.ReplaceAll(fmt.Sprint(tracedWidths), " ", ",")
+	ask := `<!doctype html><body><script>const out = {}, ps = ` + string(list) + `;
+		const page = "file://` + filepath.ToSlash(page) + `", here = page.replace(/[^/]*$/, ""), up = here.replace(/[^/]*\/$/, "");
+		const path = e => e.parentElement ? path(e.parentElement) + ">" + e.localName + ":nth-child(" +
+			([...e.parentElement.children].indexOf(e) + 1) + ")" : e.localName;
+		const f = document.createElement("iframe"); f.style.border = 0; f.src = page;
+		f.onload = () => { for (const w of ` + widths + `) {
+			f.style.width = w + "px"; f.style.height = "` + fmt.Sprint(tracedHeight) + `px"; f.offsetWidth; const at = {};
+			for (const e of f.contentDocument.querySelectorAll("*")) { if (e.closest("head")) continue;
+				for (const p of ["", "::before", "::after"]) {
+					const s = f.contentWindow.getComputedStyle(e, p || null);
+					at[path(e) + p] = ps.map(q => s.getPropertyValue(q).replaceAll(here, "").replaceAll(up, "../")) } }
+			out[w] = at }
+			document.body.textContent = "<<" + JSON.stringify(out) + ">>" };
+		document.body.append(f)</script>`
+	file := filepath.Join(t.TempDir(), "ask.html")
+	if err := os.WriteFile(file, []byte(ask), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out := computed{}
+	shoot.Answer(t, file, &out)
+	return out
+}
+
+// tracedJSON is what the tests read of trace --json.
+type tracedJSON struct {
+	Elements []struct {
+		Path, Pseudo string
+		Ranges       []struct {
+			Widths [2]int
+			Values map[string]string
+		}
+	}
+}
+
+// at are the values at a width, by path.
+func (j *tracedJSON) at(width int) map[string][]string {
+	out := map[string][]string{}
+	for _, e := range j.Elements {
+		for _, r := range e.Ranges {
+			if r.Widths[0] <= width && width <= r.Widths[1] {
+				for _, p := range traced {
+					out[e.Path+e.Pseudo] = append(out[e.Path+e.Pseudo], r.Values[p])
+				}
+			}
+		}
+	}
+	return out
+}
+
+// initially are the values of an element without a background; a colour it has all the same.
+var initially = []string{"rgba(0, 0, 0, 0)", "none", "0% 0%", "0%", "0%", "auto", "repeat", "scroll", "padding-box",
+	"border-box", "normal"}
+
+// What trace says of every element of made-up pages, in the manner of frameworks and themes, is what a
+// real browser computes: asked for twenty windows, and for all widths at once. Elsewhere what a browser
+// said is committed.
+func TestTraceSaysWhatABrowserComputes(t *testing.T) {
+	t.Parallel()
+	const facts = "testdata/pages.json.gz"
+	known := map[string]computed{}
+	readFacts(t, facts, &known)
+	files, err := filepath.Glob("testdata/pages/*.txt")
+	if err != nil || len(files) < 25 {
+		t.Fatalf("%d pages: %v", len(files), err)
+	}
+	for _, file := range files {
+		name := strings.TrimSuffix(filepath.Base(file), ".txt")
+		dir := t.TempDir()
+		page := madeUp(t, file, dir)
+		if shoot.Browser() != "" {
+			known[name] = browserComputes(t, page)
+		}
+		args := []string{"trace", page, "--root", dir, "--json"}
+		whole := run(t, dir, append(args, "--widths", "320-1440", "--height", fmt.Sprint(tracedHeight))...)
+		for _, w := range tracedWidths {
+			args = append(args, "--at", fmt.Sprintf("%dx%d@1", w, tracedHeight))
+		}
+		for how, r := range map[string]result{"all widths": whole, "windows": run(t, dir, args...)} {
+			var got tracedJSON
+			if err := json.Unmarshal([]byte(r.out), &got); err != nil {
+				t.Fatal(err, r.err)
+			}
+			compareTraced(t, name+", "+how, &got, known[name])
+		}
+	}
+	if os.Getenv("TOURMALINE_FACTS") == "write" {
+		writeFacts(t, facts, known)
+	}
+}
+
+func compareTraced(t *testing.T, name string, got *tracedJSON, want computed) {
+	t.Helper()
+	bad := 0
+	for _, w := range tracedWidths {
+		mine := got.at(w)
+		for path, values := range want[w] {
+			have := mine[path]
+			if have == nil {
+				have = append(slices.Clone(initially), values[len(values)-1])
+			}
+			if len(have) != len(values) {
+				t.Fatalf("%s at %d: %s has %d values", name, w, path, len(have))
+			}
+			for i, v := range values {
+				if have[i] != v {
+					if bad++; bad <= 3 {
+						t.Errorf("%s at %d: %s of %s is %s, in a browser %s", name, w, traced[i], path, have[i], v)
+					}
+				}
+			}
+		}
+		if len(want[w]) == 0 {
+			t.Fatalf("%s: nothing is known at %d", name, w)
+		}
+	}
+}
+
+func readFacts(t *testing.T, file string, into any) {
+	t.Helper()
+	data, err := os.ReadFile(file)
+	if err != nil {
+		if shoot.Browser() == "" {
+			t.Fatal(err)
+		}
+		return
+	}
+	z, err := gzip.NewReader(bytes.NewReader(data))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if data, err = io.ReadAll(z); err == nil {
+		err = json.Unmarshal(data, into)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+func writeFacts(t *testing.T, file string, from any) {
+	t.Helper()
+	data, err := json.Marshal(from)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	z, err := gzip.NewWriterLevel(&b, gzip.BestCompression)
+	if err == nil {
+		_, err = z.Write(data)
+	}
+	if err == nil {
+		err = z.Close()
+	}
+	if err == nil {
+		err = os.WriteFile(file, b.Bytes(), 0o644)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
