@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -55,33 +56,36 @@ func madeUp(t *testing.T, file, dir string) (page string) {
 // computed are the values of a page by width, then by path with the pseudo-element, in the order of traced.
 type computed map[int]map[string][]string
 
-// browserComputes asks a real browser.
-func browserComputes(t *testing.T, page string) computed {
+// browserComputes asks a real browser for the pages of those names.
+func browserComputes(t *testing.T, pages map[string]string) map[string]computed {
 	t.Helper()
-	list, err := json.Marshal(traced)
-	if err != nil {
+	list, err1 := json.Marshal(traced)
+	files, err2 := json.Marshal(pages)
+	if err := errors.Join(err1, err2); err != nil {
 		t.Fatal(err)
 	}
 	widths := strings.ReplaceAll(fmt.Sprint(tracedWidths), " ", ",")
-	ask := `<!doctype html><body><script>const out = {}, ps = ` + string(list) + `;
-		const page = "file://` + filepath.ToSlash(page) + `", here = page.replace(/[^/]*$/, ""), up = here.replace(/[^/]*\/$/, "");
+	ask := `<!doctype html><body><script>const all = {}, ps = ` + string(list) + `, pages = ` + string(files) + `;
 		const path = e => e.parentElement ? path(e.parentElement) + ">" + e.localName + ":nth-child(" +
 			([...e.parentElement.children].indexOf(e) + 1) + ")" : e.localName;
-		const f = document.createElement("iframe"); f.style.border = 0; f.src = page;
-		f.onload = () => { for (const w of ` + widths + `) {
-			f.style.width = w + "px"; f.style.height = "` + fmt.Sprint(tracedHeight) + `px"; f.offsetWidth; const at = {};
-			for (const e of f.contentDocument.querySelectorAll("*")) { if (e.closest("head")) continue;
-				for (const p of ["", "::before", "::after"]) {
-					const s = f.contentWindow.getComputedStyle(e, p || null);
-					at[path(e) + p] = ps.map(q => s.getPropertyValue(q).replaceAll(here, "").replaceAll(up, "../")) } }
-			out[w] = at }
-			document.body.textContent = "<<" + JSON.stringify(out) + ">>" };
-		document.body.append(f)</script>`
+		const frames = {};
+		for (const name in pages) { const f = frames[name] = document.createElement("iframe"); f.style.border = 0;
+			f.src = "file://" + pages[name]; document.body.append(f) }
+		onload = () => { for (const name in pages) { const f = frames[name], out = all[name] = {};
+			const page = "file://" + pages[name], here = page.replace(/[^/]*$/, ""), up = here.replace(/[^/]*\/$/, "");
+			for (const w of ` + widths + `) {
+				f.style.width = w + "px"; f.style.height = "` + fmt.Sprint(tracedHeight) + `px"; f.offsetWidth; const at = {};
+				for (const e of f.contentDocument.querySelectorAll("*")) { if (e.closest("head")) continue;
+					for (const p of ["", "::before", "::after"]) {
+						const s = f.contentWindow.getComputedStyle(e, p || null);
+						at[path(e) + p] = ps.map(q => s.getPropertyValue(q).replaceAll(here, "").replaceAll(up, "../")) } }
+				out[w] = at } }
+			document.body.textContent = "<<" + JSON.stringify(all) + ">>" }</script>`
 	file := filepath.Join(t.TempDir(), "ask.html")
 	if err := os.WriteFile(file, []byte(ask), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	out := computed{}
+	out := map[string]computed{}
 	shoot.Answer(t, file, &out)
 	return out
 }
@@ -128,13 +132,17 @@ func TestTraceSaysWhatABrowserComputes(t *testing.T) {
 	if err != nil || len(files) < 25 {
 		t.Fatalf("%d pages: %v", len(files), err)
 	}
+	root := t.TempDir()
+	pages := map[string]string{}
 	for _, file := range files {
 		name := strings.TrimSuffix(filepath.Base(file), ".txt")
-		dir := t.TempDir()
-		page := madeUp(t, file, dir)
-		if shoot.Browser() != "" {
-			known[name] = browserComputes(t, page)
-		}
+		pages[name] = filepath.ToSlash(madeUp(t, file, filepath.Join(root, name)))
+	}
+	if shoot.Browser() != "" {
+		known = browserComputes(t, pages)
+	}
+	for name, page := range pages {
+		dir := filepath.Join(root, name)
 		args := []string{"trace", page, "--root", dir, "--json"}
 		whole := run(t, dir, append(args, "--widths", "320-1440", "--height", fmt.Sprint(tracedHeight))...)
 		for _, w := range tracedWidths {
