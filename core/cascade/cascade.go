@@ -218,18 +218,6 @@ type Computed struct {
 	sizedBy *css.Env
 }
 
-// loose are the properties that are followed beside those of a Style, and whether they inherit.
-var loose = map[string]bool{"display": false, "opacity": false, "visibility": true, "content": false, "position": false}
-
-// logical are the names of sides and corners by the direction of text, which is taken to be from left
-// to right.
-var logical = map[string][]string{
-	"border-radius":  {"border-radius"}, // one value for all corners
-	"padding-inline": {"padding-left", "padding-right"}, "padding-block": {"padding-top", "padding-bottom"},
-	"padding-inline-start": {"padding-left"}, "padding-inline-end": {"padding-right"},
-	"padding-block-start": {"padding-top"}, "padding-block-end": {"padding-bottom"},
-}
-
 // Candidates are the declarations of a longhand for an element that hold at the window, the winner first.
 func (w *Window) Candidates(e *Element, pseudo, longhand string) []*Candidate {
 	var out []*Candidate
@@ -244,13 +232,6 @@ func (w *Window) Candidates(e *Element, pseudo, longhand string) []*Candidate {
 
 func sortCandidates(list []*Candidate) {
 	slices.SortStableFunc(list, func(a, b *Candidate) int { d, _ := compare(b, a); return d })
-}
-
-func partsOf(property string) []string {
-	if l, ok := logical[property]; ok {
-		return l
-	}
-	return css.Parts(property)
 }
 
 // each gives f every declaration that concerns an element at the window.
@@ -292,7 +273,7 @@ func (p *Page) valid(d *Declaration) error {
 	if strings.HasPrefix(d.Property, "--") || hasVar(d.Value) {
 		return nil
 	}
-	if _, ok := loose[d.Property]; ok || d.Property == "all" {
+	if _, ok := loose[partsOf(d.Property)[0]]; ok || d.Property == "all" {
 		return nil
 	}
 	return p.parse(d.Property, d.Value).err
@@ -436,6 +417,9 @@ func (w *Window) compute(e *Element, pseudo string, parent *Computed) *Computed 
 	c.customs(w, parent, by)
 	f := filling{w, c, parent, initial}
 	for _, name := range Longhands {
+		if inherits, follow := loose[name]; follow && !inherits && by[name] == nil {
+			continue // it has no value
+		}
 		if f.longhand(name, by[name]); root && name == "font-size" {
 			c.rem, c.rootFlows = c.Em, c.flows
 		}
@@ -494,7 +478,7 @@ func (f *filling) longhand(name string, list []*Candidate) {
 		case word == "initial":
 			take(initial)
 		case follow:
-			c.Values[name] = value
+			c.Values[name] = part(d.Property, name, value)
 		default:
 			v := f.parse(d.Property, value)
 			var unsupported *source.UnsupportedError
@@ -526,28 +510,6 @@ func (c *Computed) follows(name string, v *parsedValue) {
 	}
 	c.Fluid = c.Fluid || flows
 }
-
-// relative reports whether a value has units of the window's size, and of font sizes.
-func relative(value string) (ofWindow, ofFont bool) {
-	for i := 1; i < len(value); i++ {
-		if c := value[i-1]; c < '0' || c > '9' { // units stand behind a digit; "1." is no number
-			continue
-		}
-		end := i
-		for end < len(value) && (value[end]|0x20 >= 'a' && value[end]|0x20 <= 'z') {
-			end++
-		}
-		unit := strings.ToLower(value[i:end])
-		for _, way := range []string{"vw", "vh", "vmin", "vmax", "vi", "vb"} {
-			ofWindow = ofWindow || strings.HasSuffix(unit, way)
-		}
-		ofFont = ofFont || slices.Contains(fontUnits, unit)
-	}
-	return ofWindow, ofFont
-}
-
-// fontUnits are those that hang on font sizes.
-var fontUnits = []string{"em", "rem", "ex", "rex", "ch", "rch", "ic", "ric", "cap", "rcap", "lh", "rlh"}
 
 // sized resolves a font size that was declared.
 func (c *Computed) sized(w *Window, name string, parent *Computed) {
@@ -583,12 +545,3 @@ func rolledBack(list []*Candidate, origin bool) []*Candidate {
 		return c.Bound.Layer == first.Bound.Layer
 	})
 }
-
-// Longhands are the properties that are followed, custom properties apart. font-size is first, since
-// lengths of others hang on it.
-var Longhands = append(append([]string{"font-size", "color"}, css.Parts("background")...), "background-blend-mode",
-	"border-top-width", "border-right-width", "border-bottom-width", "border-left-width",
-	"border-top-style", "border-right-style", "border-bottom-style", "border-left-style",
-	"border-top-color", "border-right-color", "border-bottom-color", "border-left-color",
-	"border-radius", "padding-top", "padding-right", "padding-bottom", "padding-left", "box-shadow",
-	"display", "opacity", "visibility", "content", "position")

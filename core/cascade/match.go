@@ -17,8 +17,9 @@ type Element struct {
 	// Children are the elements in it, in their order, each with its place in Index.
 	Children []*Element
 	Index    int
-	Text     bool // it has text beside elements, even if white space
-	Foreign  bool // it is of SVG or MathML
+	Text     bool   // it has text beside elements, even if white space
+	Words    string // the first of that text, without white space around it
+	Foreign  bool   // it is of SVG or MathML
 
 	At    source.Span // its start tag; zero where the document only implies it
 	Style source.Span // the value of its style attribute; zero where it has none

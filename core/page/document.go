@@ -174,6 +174,9 @@ func (b *builder) element(n *html.Node, parent *cascade.Element) *cascade.Elemen
 		switch c.Type {
 		case html.TextNode:
 			e.Text = true
+			if e.Words == "" {
+				e.Words = firstWords(c.Data)
+			}
 		case html.ElementNode:
 			child := b.element(c, e)
 			child.Index = len(e.Children)
@@ -181,6 +184,22 @@ func (b *builder) element(n *html.Node, parent *cascade.Element) *cascade.Elemen
 		}
 	}
 	return e
+}
+
+// firstWords are the first words of a text, up to a length for samples.
+func firstWords(text string) string {
+	const most = 120
+	var out string
+	for i, w := range strings.Fields(text) {
+		if len(out)+len(w) > most {
+			break
+		}
+		if i > 0 {
+			out += " "
+		}
+		out += w
+	}
+	return out
 }
 
 // resource notes a base or a stylesheet.
