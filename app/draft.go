@@ -17,7 +17,10 @@ func (pr *Project) Draft(folder string) func(source string) string {
 		name, _, _ := strings.Cut(source, "#")
 		file := filepath.Join(pr.photos, filepath.FromSlash(name))
 		if _, err := os.Stat(file); err != nil { // pictures may lie beside the plan
-			file = filepath.Join(filepath.Dir(pr.File), filepath.FromSlash(name))
+			beside := filepath.Join(filepath.Dir(pr.File), filepath.FromSlash(name))
+			if _, err := os.Stat(beside); err == nil {
+				file = beside
+			}
 		}
 		if rel, err := relative(folder, file); err == nil {
 			file = rel

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 
@@ -39,19 +40,29 @@ windows a rule serves and what they fetch. The files themselves are made by cut 
 view at once.
 --draft points at the sources instead and codes nothing: change a value and look at once.
 
+--into writes the rules into a stylesheet of yours, in one marked part that the next run
+finds again; every byte outside it stays, but for what --replace takes out. Selectors are
+as strong as the pages that use it ask, and the outcome is held against those pages before
+anything is written. The old file is kept beside it once.
+
 Examples:  tourmaline css > backgrounds.css
            tourmaline css --draft -o draft.css
            tourmaline css --nesting --layer backgrounds
-           tourmaline css --preload > preload.html`,
-		Flags: append(append([]cli.Flag{
+           tourmaline css --preload > preload.html
+           tourmaline css --into styles/page.css --dry-run
+           tourmaline css --into styles/page.css --replace`,
+		Flags: slices.Concat([]cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"},
 			&cli.BoolFlag{Name: "preload", Usage: "print preload links for the head of the page"},
-		}, sheetFlags()...), makeFlags()...),
+		}, intoFlags(), sheetFlags(), makeFlags()),
 		Action: s.css,
 	}
 }
 
 func (s *session) css(ctx context.Context, c *cli.Command) error {
+	if err := intoAlone(c); err != nil {
+		return err
+	}
 	pr, err := open(c)
 	if err != nil {
 		return err
@@ -76,6 +87,9 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 	}
 	if so, err = sheetOptions(c, r.Ladders); err != nil {
 		return err
+	}
+	if c.String("into") != "" {
+		return s.into(c, pr, r.Ladders, so)
 	}
 	out := ""
 	if c.Bool("preload") {
@@ -102,6 +116,10 @@ func (s *session) writeCSS(c *cli.Command, pr *app.Project, text string) error {
 func (s *session) draftCSS(c *cli.Command, pr *app.Project, so sheet.Options) error {
 	if c.Bool("preload") {
 		return fmt.Errorf("--draft and --preload: a draft has no files to preload")
+	}
+	if c.String("into") != "" {
+		s.tellDraft(pr)
+		return s.into(c, pr, nil, so)
 	}
 	folder := pr.Output
 	if o := c.String("output"); o != "" && o != "-" {

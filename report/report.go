@@ -135,6 +135,22 @@ func Plural(n int, one string) string {
 	return fmt.Sprintf("%d %ss", n, one)
 }
 
+// Have and Are are a number of boxes, and of elements, with their verbs.
+func Have(n int) string {
+	if n == 1 {
+		return "1 box has"
+	}
+	return fmt.Sprintf("%d boxes have", n)
+}
+
+// Are is a number of elements that are something.
+func Are(n int) string {
+	if n == 1 {
+		return "1 element is"
+	}
+	return fmt.Sprintf("%d elements are", n)
+}
+
 // thousands prints 1234567 as 1,234,567.
 func thousands(n int) string {
 	s := fmt.Sprint(n)

@@ -222,7 +222,7 @@ type Computed struct {
 func (w *Window) Candidates(e *Element, pseudo, longhand string) []*Candidate {
 	var out []*Candidate
 	w.each(e, pseudo, func(c *Candidate) {
-		if slices.Contains(partsOf(c.Declaration.Property), longhand) && w.valid(c.Declaration) == nil {
+		if slices.Contains(PartsOf(c.Declaration.Property), longhand) && w.valid(c.Declaration) == nil {
 			out = append(out, c)
 		}
 	})
@@ -273,7 +273,7 @@ func (p *Page) valid(d *Declaration) error {
 	if strings.HasPrefix(d.Property, "--") || hasVar(d.Value) {
 		return nil
 	}
-	if _, ok := loose[partsOf(d.Property)[0]]; ok || d.Property == "all" {
+	if _, ok := loose[PartsOf(d.Property)[0]]; ok || d.Property == "all" {
 		return nil
 	}
 	return p.parse(d.Property, d.Value).err
@@ -394,7 +394,7 @@ func (w *Window) compute(e *Element, pseudo string, parent *Computed) *Computed 
 				by[name] = append(by[name], c)
 			}
 		default:
-			for _, name := range partsOf(d.Property) {
+			for _, name := range PartsOf(d.Property) {
 				_, follow := loose[name]
 				if (follow || css.Known(name)) && w.valid(d) == nil {
 					by[name] = append(by[name], c)

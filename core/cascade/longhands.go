@@ -40,7 +40,7 @@ var logical = map[string][]string{
 
 // part is what a shorthand's value says of one of its loose parts: of margin, and of logical pairs.
 func part(property, name, value string) string {
-	names := partsOf(property)
+	names := PartsOf(property)
 	if len(names) == 1 {
 		return value
 	}
@@ -56,7 +56,8 @@ func part(property, name, value string) string {
 	return words[min(i, n-1)]
 }
 
-func partsOf(property string) []string {
+// PartsOf are the longhands that a property sets, by physical sides.
+func PartsOf(property string) []string {
 	if l, ok := logical[property]; ok {
 		return l
 	}

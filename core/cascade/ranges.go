@@ -97,7 +97,7 @@ func (w *Window) Losers(e *Element, pseudo, longhand string) (out []Loser) {
 }
 
 func concerns(d *Declaration, longhand string) bool {
-	for _, name := range partsOf(d.Property) {
+	for _, name := range PartsOf(d.Property) {
 		if name == longhand {
 			return true
 		}
@@ -143,7 +143,7 @@ func why(winner, loser *Candidate) string {
 		return fmt.Sprintf("%s loses to %s", layerText(loser), layerText(winner))
 	case LessSpecific:
 		reset := ""
-		if winner.Declaration.Property != loser.Declaration.Property && len(partsOf(winner.Declaration.Property)) > 1 {
+		if winner.Declaration.Property != loser.Declaration.Property && len(PartsOf(winner.Declaration.Property)) > 1 {
 			reset = fmt.Sprintf(", whose shorthand %s resets it", winner.Declaration.Property)
 		}
 		return fmt.Sprintf("lower specificity: %s against %s%s", loser.specificity(), winner.specificity(), reset)
@@ -153,14 +153,14 @@ func why(winner, loser *Candidate) string {
 	if loser.Bound != nil && winner.Bound != nil && loser.Bound.Rule == winner.Bound.Rule {
 		if winner.Declaration.Property != loser.Declaration.Property {
 			word := "overridden"
-			if len(partsOf(winner.Declaration.Property)) > 1 {
+			if len(PartsOf(winner.Declaration.Property)) > 1 {
 				word = "reset"
 			}
 			return fmt.Sprintf("%s by %s further down in the same rule", word, winner.Declaration.Property)
 		}
 		return "declared again further down in the same rule"
 	}
-	if winner.Declaration.Property != loser.Declaration.Property && len(partsOf(winner.Declaration.Property)) > 1 {
+	if winner.Declaration.Property != loser.Declaration.Property && len(PartsOf(winner.Declaration.Property)) > 1 {
 		return fmt.Sprintf("reset by the shorthand %s of %s, which comes later", winner.Declaration.Property, at)
 	}
 	return "earlier than " + at

@@ -41,6 +41,8 @@ type Note struct {
 type Rule struct {
 	At      string      // name of an at-rule, lower case, without @; "" of others
 	Prelude source.Span // selectors, or what stands after the at-rule's name
+	// Span is a rule with a block, from its selectors or its @ to its closing brace.
+	Span source.Span
 	// More: declarations of the rule around it.
 	More         bool
 	Block        bool // it has one, in braces
@@ -231,6 +233,7 @@ func (p *reader) braces(out []Rule, r Rule, depth int) []Rule {
 	if p.kind() == lex.RightBraceToken {
 		p.i++
 	}
+	r.Span = p.file.Span(r.Prelude.From, int(p.toks[p.i].off))
 	return append(out, r)
 }
 
@@ -243,6 +246,7 @@ var declaring = map[string]bool{"property": true}
 
 // atRule reads an at-rule; nested: in the block of a style rule, where declarations may stand in it.
 func (p *reader) atRule(out []Rule, depth int, nested bool) []Rule {
+	at := p.i
 	r := Rule{At: strings.ToLower(css.Unescape(p.text(p.i, p.i+1)[1:]))}
 	p.i++
 	from := p.i
@@ -277,6 +281,7 @@ func (p *reader) atRule(out []Rule, depth int, nested bool) []Rule {
 	if p.kind() == lex.RightBraceToken {
 		p.i++
 	}
+	r.Span = p.file.Span(int(p.toks[at].off), int(p.toks[p.i].off))
 	return append(out, r)
 }
 

@@ -105,12 +105,21 @@ func plainName(s string) bool {
 	return s != "" && css.Ident(s) == s && !strings.ContainsAny(s, "0123456789")
 }
 
-// Toughest is the specificity that a selector needs so that its normal declarations of some longhands,
-// placed after all others and in no layer, win for an element in every window. Where none does, the
-// declaration is given that stands in the way: one that is important, or of the style attribute. after
-// is the last of those that are just as specific; nil: it may stand anywhere.
-func (p *Page) Toughest(e *Element, pseudo string, longhands []string) (need Specificity, after, blocked *Candidate) {
-	o := p.own(e)
+// Tough is what stands in the way of a new rule.
+type Tough struct {
+	// Need is the specificity that its selector must have at least, placed after all others and in no layer.
+	Need Specificity
+	// After is the last of those that are as specific; nil: it may stand anywhere.
+	After *Candidate
+	// Blocked are declarations over which no selector wins: important ones, and those of the style attribute.
+	Blocked []*Candidate
+}
+
+// Toughest says what stands in the way of a new rule's normal declarations of some longhands of an
+// element, in whatever window. file is the stylesheet at the end of which it will stand: what comes later
+// in the page must be less specific; "" the last.
+func (p *Page) Toughest(e *Element, pseudo string, longhands []string, file string) (t Tough) {
+	end, known := p.ends[file]
 	meet := func(c *Candidate) {
 		if p.valid(c.Declaration) != nil || !slices.ContainsFunc(longhands, func(n string) bool {
 			return concerns(c.Declaration, n)
@@ -118,21 +127,20 @@ func (p *Page) Toughest(e *Element, pseudo string, longhands []string) (need Spe
 			return
 		}
 		switch {
-		case c.agent():
-			if c.Declaration.Important {
-				blocked = c
-			}
 		case c.Declaration.Important, c.Bound == nil:
-			if blocked == nil || c.Declaration.Important && !blocked.Declaration.Important {
-				blocked = c
-			}
-		case c.Bound.Layer.Name != "":
+			t.Blocked = append(t.Blocked, c)
+		case c.agent(), c.Bound.Layer.Name != "":
 		default:
-			if d := c.specificity().Compare(need); d > 0 || d == 0 {
-				need, after = c.specificity(), c
+			s := c.specificity()
+			if known && c.Bound.Order >= end {
+				s[2]++
+			}
+			if s.Compare(t.Need) >= 0 {
+				t.Need, t.After = s, c
 			}
 		}
 	}
+	o := p.own(e)
 	for _, b := range o.rules {
 		for i := range b.Rule.Declarations {
 			if b.Selector.Pseudo == pseudo {
@@ -145,7 +153,23 @@ func (p *Page) Toughest(e *Element, pseudo string, longhands []string) (need Spe
 			meet(&Candidate{Declaration: &o.style[i], order: i})
 		}
 	}
-	return need, after, blocked
+	return t
+}
+
+// Final reports whether not even an important declaration of a rule in no layer wins over this one.
+func (c *Candidate) Final() bool {
+	return c.Declaration.Important && (c.Bound == nil || c.agent() || c.Bound.Layer.Name != "")
+}
+
+// InLayers reports whether any rule in a layer declares a longhand for an element.
+func (p *Page) InLayers(e *Element, pseudo, longhand string) bool {
+	for _, b := range p.own(e).rules {
+		if b.Selector.Pseudo == pseudo && b.Layer.Name != "" && slices.ContainsFunc(b.Rule.Declarations,
+			func(d Declaration) bool { return concerns(&d, longhand) }) {
+			return true
+		}
+	}
+	return false
 }
 
 // Dynamic are the rules that would concern an element if people did what they ask, as with :hover.

@@ -18,6 +18,7 @@ type Styles struct {
 	Registered map[string]Registered
 	Notes      []Note
 
+	ends   map[string]int // by stylesheet: the number of rules up to its end
 	root   *Layer
 	index  index
 	active []*Sheet // that are being read: imports must not go round
@@ -71,7 +72,7 @@ type Imported func(from *Sheet, href string, at source.Span) *Sheet
 
 // NewStyles returns styles without rules.
 func NewStyles() *Styles {
-	return &Styles{root: &Layer{}, Registered: map[string]Registered{}}
+	return &Styles{root: &Layer{}, Registered: map[string]Registered{}, ends: map[string]int{}}
 }
 
 // Limits of what one page may hold.
@@ -106,7 +107,9 @@ func (s *Styles) add(c context, media string) error {
 	defer func() { s.active = s.active[:len(s.active)-1] }()
 	s.Notes = append(s.Notes, c.sheet.Notes...)
 	c.conditions = s.under(c.conditions, Condition{Text: media, Media: css.ParseQuery(media)})
-	return s.rules(c, c.sheet.Rules, true)
+	err := s.rules(c, c.sheet.Rules, true)
+	s.ends[c.sheet.File.Name] = len(s.Rules)
+	return err
 }
 
 // under adds a condition to those of a context.

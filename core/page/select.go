@@ -116,7 +116,7 @@ func (n *Names) worth(e *cascade.Element) []string {
 	const most = 12
 	out := slices.Clone(e.Classes[:min(len(e.Classes), most)])
 	slices.SortStableFunc(out, func(a, b string) int {
-		if odd := b2i(!wordlike(a)) - b2i(!wordlike(b)); odd != 0 {
+		if odd := b2i(!Wordlike(a)) - b2i(!Wordlike(b)); odd != 0 {
 			return odd
 		}
 		return n.classes[a] - n.classes[b]
@@ -131,8 +131,8 @@ func b2i(b bool) int {
 	return 0
 }
 
-// wordlike reports whether a class is a word, not a utility such as md:w-1/2.
-func wordlike(s string) bool {
+// Wordlike reports whether a class is a word, not a utility such as md:w-1/2.
+func Wordlike(s string) bool {
 	return !strings.ContainsFunc(s, func(c rune) bool {
 		return c != '-' && c != '_' && (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') && c < 0x80
 	})

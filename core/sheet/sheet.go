@@ -52,14 +52,22 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 			site,
 		)
 	}
-	var groups []group
+	groups, err := groupsOf(p, ladders, opt)
+	if err != nil {
+		return "", err
+	}
+	return print(head, groups, form{opt.Nesting, opt.Minify, opt.Layer}), nil
+}
+
+// groupsOf are the rules of all boxes.
+func groupsOf(p *plan.Plan, ladders []*cut.Ladder, opt Options) (groups []group, err error) {
 	for _, b := range p.All() {
 		if !b.Paints() {
 			continue
 		}
 		g, err := sheets{p, ladders, opt}.rulesOf(b, b.Selector)
 		if err != nil {
-			return "", err
+			return nil, err
 		}
 		if opt.Properties {
 			g.useProperties(b.Name)
@@ -69,7 +77,7 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 		}
 		groups = append(groups, g)
 	}
-	return print(head, groups, form{opt.Nesting, opt.Minify, opt.Layer}), nil
+	return groups, nil
 }
 
 // rootOf makes the root as tall as the plan says, the window where it is silent: the

@@ -195,16 +195,15 @@ func (g *Range) Contained() (text string, values map[string]string) {
 // window without !important, and the declaration that the rule must stand behind; nil: anywhere. Where
 // no selector can, blocked is what stands in the way.
 func (e *Element) Winning() (s *cascade.Selector, after, blocked *cascade.Candidate, err error) {
-	p := e.result.Page
-	need, after, blocked := p.Toughest(e.Element, e.Pseudo, Longhands)
-	if blocked != nil {
-		return nil, nil, blocked, nil
+	t := e.result.Page.Toughest(e.Element, e.Pseudo, Longhands, "")
+	if len(t.Blocked) > 0 {
+		return nil, nil, t.Blocked[0], nil
 	}
-	s, err = e.result.Names.Winning(e.Element, need)
-	if err == nil && s.Specificity.Compare(need) > 0 {
-		after = nil
+	s, err = e.result.Names.Winning(e.Element, t.Need)
+	if err == nil && s.Specificity.Compare(t.Need) > 0 {
+		t.After = nil
 	}
-	return s, after, nil, err
+	return s, t.After, nil, err
 }
 
 // Longhands are those that a background sets.

@@ -1,0 +1,131 @@
+package app
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"tourmaline/core/draft"
+	"tourmaline/core/page"
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+)
+
+// draftWidths are those that a drafted plan looks at.
+var draftWidths = [2]int{320, 2560}
+
+// DraftPages drafts the plan of pages of a site. file is where it will lie.
+func (s *Site) DraftPages(names []string, file string) (*draft.Plan, error) {
+	folder, err := s.inside(filepath.Dir(file))
+	if err != nil {
+		return nil, err
+	}
+	o := draft.Options{Folder: folder, Store: s.Store, Site: s.FS, Widths: draftWidths}
+	var pages []*page.Page
+	var called []string
+	for _, name := range names {
+		p, err := s.Page(name)
+		if err != nil {
+			return nil, err
+		}
+		pages = append(pages, p)
+		called = append(called, filepath.Base(name))
+	}
+	o.Pages = strings.Join(called, ", ")
+	return draft.Pages(pages, o)
+}
+
+// inside is a folder as it is called in the site.
+func (s *Site) inside(folder string) (string, error) {
+	root := s.Folder
+	if root == "" {
+		root = "."
+	}
+	a, err1 := filepath.Abs(root)
+	b, err2 := filepath.Abs(folder)
+	if err1 != nil || err2 != nil {
+		return "", fmt.Errorf("%s: %w", folder, err1)
+	}
+	rel, err := filepath.Rel(a, b)
+	if err != nil || !filepath.IsLocal(rel) {
+		return "", fmt.Errorf("%s: the plan must lie in the folder of the site, %s", folder, root)
+	}
+	return filepath.ToSlash(rel), nil
+}
+
+// DraftPictures drafts a plan of pictures. file is where it will lie; the pictures must lie in its folder
+// or in one below.
+func DraftPictures(paths []string, file string) (*draft.Plan, error) {
+	base, err := filepath.Abs(filepath.Dir(file))
+	if err != nil {
+		return nil, err
+	}
+	var folders []string
+	for _, p := range paths {
+		abs, err := filepath.Abs(p)
+		if err != nil {
+			return nil, err
+		}
+		rel, err := filepath.Rel(base, abs)
+		if err != nil || !filepath.IsLocal(rel) {
+			return nil, fmt.Errorf("%s: the picture must lie in the folder of the plan, %s, or below it", p,
+				filepath.ToSlash(filepath.Dir(file)))
+		}
+		folders = append(folders, filepath.ToSlash(rel))
+	}
+	folder := filepath.ToSlash(filepath.Dir(folders[0]))
+	for _, f := range folders {
+		for folder != "." && !strings.HasPrefix(f, folder+"/") {
+			folder = filepath.ToSlash(filepath.Dir(folder))
+		}
+	}
+	store := Pictures(filepath.Join(base, filepath.FromSlash(folder)))
+	var files []*picture.File
+	for _, f := range folders {
+		if folder != "." {
+			f = strings.TrimPrefix(f, folder+"/")
+		}
+		pic, err := store.File(f)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, pic)
+	}
+	var names []string
+	for _, f := range files {
+		names = append(names, f.Name)
+	}
+	o := draft.Options{Store: store, Widths: draftWidths, Pages: strings.Join(names[:min(len(names), 5)], ", ")}
+	if len(names) > 5 {
+		o.Pages += fmt.Sprintf(" and %d more", len(names)-5)
+	}
+	if folder == "." {
+		folder = ""
+	}
+	return draft.Pictures(files, folder, o)
+}
+
+// Readable holds a drafted plan against the reader of plans: what start writes can be read.
+func Readable(d *draft.Plan, file string) (*plan.Plan, error) {
+	p, err := plan.Parse(file, []byte(d.Text))
+	if err != nil {
+		return nil, fmt.Errorf("the drafted plan cannot be read, which is a defect of tourmaline: %w", err)
+	}
+	return p, nil
+}
+
+// Refuse says that a file is there already.
+func Refuse(file string) error {
+	if _, err := os.Lstat(file); err == nil {
+		return fmt.Errorf("%s: is there already, and start never overwrites; choose another name with -o", file)
+	}
+	return nil
+}
+
+// IsPicture reports whether a name is that of a picture.
+func IsPicture(name string) bool {
+	return slices.Contains([]string{".jpg", ".jpeg", ".png", ".gif", ".webp", ".avif", ".bmp", ".tif", ".tiff", ".svg"},
+		strings.ToLower(filepath.Ext(name)))
+}

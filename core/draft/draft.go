@@ -1,0 +1,332 @@
+// Package draft writes the first plan of a site: from a page as it is, or from pictures alone.
+//
+//	d, err := draft.Pages([]*page.Page{p}, draft.Options{File: "tourmaline.yaml", Store: store})
+//	d.Text                 // the plan, with comments where only a browser knows
+//	d.Boxes[2].Owner(id)   // the declaration that a layer comes from
+//
+// What cannot be read is listed in comments at the end. Nothing that was not found in the page is
+// made up, but for heights that only a browser knows, and those are marked.
+package draft
+
+import (
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"tourmaline/core/cascade"
+	"tourmaline/core/css"
+	"tourmaline/core/page"
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+	"tourmaline/core/source"
+	"tourmaline/core/trace"
+)
+
+// Options say where the plan will lie.
+type Options struct {
+	Folder string // of the plan, in the site: "." is its root
+	Store  *picture.Store
+	Site   fs.FS
+	Widths [2]int // that the plan looks at
+	Pages  string // the pages as the plan calls them in its head
+}
+
+// Plan is a drafted plan.
+type Plan struct {
+	Text  string
+	Boxes []Box
+	// Left are what has a background and is not in the plan, with the reason.
+	Left []Left
+}
+
+// Box is a box of a drafted plan.
+type Box struct {
+	Name     string
+	Elements []*cascade.Element // more than one: all that look the same
+	Guessed  bool               // its height is not known from CSS
+	rules    []state            // the box itself, then its when blocks
+}
+
+// Left is something that was left out.
+type Left struct {
+	At  cascade.Note
+	Who string
+	e   *cascade.Element
+}
+
+// Owner is the declaration that a layer of a rule comes from, or the box's background with N 0; nil
+// where there is none.
+func (b *Box) Owner(id plan.LayerID) *cascade.Candidate {
+	if int(id.Rule) >= len(b.rules) {
+		return nil
+	}
+	s := &b.rules[id.Rule]
+	if n := int(id.N); n >= 1 && n <= len(s.owners) {
+		return s.owners[n-1]
+	}
+	for _, o := range s.owners {
+		if o != nil {
+			return o
+		}
+	}
+	return nil
+}
+
+// state is what a box is like over a range of widths.
+type state struct {
+	from, to int
+	layers   []string // lines of YAML
+	owners   []*cascade.Candidate
+	keys     [][2]string // others of the box, and their values
+	notes    []string
+	guessed  bool
+	left     []string // what cannot be read of it
+}
+
+// String is what the state says, but for whose it is.
+func (s *state) String() string { return fmt.Sprint(s.from, s.to, s.layers, s.keys) }
+
+func (s *state) same(o *state) bool {
+	return slices.Equal(s.layers, o.layers) && slices.Equal(s.keys, o.keys)
+}
+
+// drafter drafts what one page gives.
+type drafter struct {
+	Options
+	page  *page.Page
+	trace *trace.Result
+	of    map[*cascade.Element][]*trace.Element // with those of its pseudo-elements
+	spans []cascade.Span
+	names map[string]bool
+	known map[string]string // what the boxes are like that are written, by selector
+	files string            // the folder of all pictures, in the site
+	plan  *Plan
+}
+
+// height and density of the windows that a page is read in.
+const (
+	height  = 900
+	density = 1
+)
+
+// Pages drafts one plan of some pages: canvas and column are those of the first, and boxes that pages
+// share stand in it once.
+func Pages(pages []*page.Page, o Options) (*Plan, error) {
+	out := &Plan{}
+	w := &writer{}
+	all := make([]*drafter, len(pages))
+	var files []string
+	for i, p := range pages {
+		r, err := trace.Page(p, trace.Options{Widths: o.Widths, Env: css.Env{Height: height, Density: density}})
+		if err != nil {
+			return nil, err
+		}
+		d := &drafter{Options: o, page: p, trace: r, of: map[*cascade.Element][]*trace.Element{}, plan: out,
+			spans: p.Spans(r.Options.Env, o.Widths[0], o.Widths[1])}
+		for _, e := range r.Elements {
+			d.of[e.Element] = append(d.of[e.Element], e)
+		}
+		files = append(files, d.pictures()...)
+		all[i] = d
+	}
+	known := map[string]string{} // what a box of a selector is like
+	names := map[string]bool{"canvas": true, "page": true}
+	folder := common(files, o.Folder)
+	if st, err := fs.Stat(o.Site, folder); err != nil || !st.IsDir() {
+		folder = o.Folder // what pictures name is not there
+	}
+	for i, d := range all {
+		d.names, d.files, d.known = names, folder, known
+		d.write(w, i == 0)
+	}
+	for _, d := range all {
+		d.drawn()
+	}
+	out.leftovers(w)
+	out.Text = w.String()
+	switch lying := slices.IndexFunc(out.Boxes, func(b Box) bool { return b.Name != "canvas" && b.Name != "page" }); {
+	case len(out.Boxes) == 0:
+		return nil, &source.SyntaxError{In: o.Pages, Msg: "nothing in it has a background that a plan could say",
+			Hint: "tourmaline trace lists what there is"}
+	case lying < 0:
+		out.Text = strings.Replace(out.Text, "\nboxes:\n", "\nboxes: []\n", 1)
+	}
+	return out, nil
+}
+
+// lying are the elements of the page that become boxes.
+func (d *drafter) lying() (rows []*cascade.Element) {
+	if d.page.Root == nil {
+		return nil
+	}
+	for _, e := range d.page.Root.Children {
+		if e.Tag == "body" {
+			for _, child := range e.Children {
+				rows = append(rows, d.rows(child)...)
+			}
+		}
+	}
+	return rows
+}
+
+// pictures are the folders of the page's pictures, in the site.
+func (d *drafter) pictures() (out []string) {
+	for _, e := range d.trace.Elements {
+		for i := range e.Ranges {
+			c := e.Ranges[i].Computed
+			for _, img := range c.Style.Images {
+				if !img.IsURL || strings.HasPrefix(img.URL, "data:") {
+					continue
+				}
+				if file, ok := d.page.FileOf(c, img.URL); ok && !slices.Contains(out, path.Dir(file)) {
+					out = append(out, path.Dir(file))
+				}
+			}
+		}
+	}
+	return out
+}
+
+// common is the folder that holds all of some; none where there are none.
+func common(folders []string, none string) string {
+	var at []string
+	for i, f := range folders {
+		parts := strings.Split(f, "/")
+		if i == 0 {
+			at = parts
+		}
+		n := 0
+		for n < min(len(at), len(parts)) && at[n] == parts[n] {
+			n++
+		}
+		at = at[:n]
+	}
+	switch {
+	case len(folders) == 0:
+		return none
+	case len(at) == 0:
+		return "."
+	}
+	return path.Join(at...)
+}
+
+// seen is a file of the site as seen from a folder of it.
+func seen(from, file string) string {
+	up := ""
+	for from != "." && !strings.HasPrefix(file+"/", from+"/") {
+		from, up = path.Dir(from), up+"../"
+	}
+	if from != "." {
+		file = strings.TrimPrefix(strings.TrimPrefix(file, from), "/")
+	} else if file == "." {
+		file = ""
+	}
+	return up + file
+}
+
+// paints reports what an element shows at any width: pictures or gradients, or at least a colour.
+func (d *drafter) paints(e *cascade.Element) (images, colour bool) {
+	for _, t := range d.of[e] {
+		if t.Pseudo != "" {
+			continue
+		}
+		for i := range t.Ranges {
+			g := &t.Ranges[i]
+			if g.Hidden() != nil {
+				continue
+			}
+			images = images || slices.ContainsFunc(g.Style.Images, func(i css.Image) bool { return !i.IsNone() })
+			colour = colour || g.Values["background-color"] != "rgba(0, 0, 0, 0)"
+		}
+	}
+	return images, colour
+}
+
+// small are elements that are parts of a line or of a form: what they paint is no box of a page. Texts
+// are boxes where they have pictures.
+var (
+	small = strings.Fields(`a abbr b button code del em i img input ins kbd label mark option q s select small span strong
+sub sup svg tbody td textarea tfoot th thead tr u`)
+	texts = strings.Fields("h1 h2 h3 h4 h5 h6 p dl dt dd ul ol li pre table figcaption progress")
+)
+
+// rows are the elements in one, itself too, that become boxes: one below the other.
+func (d *drafter) rows(e *cascade.Element) (out []*cascade.Element) {
+	for _, child := range e.Children {
+		out = append(out, d.rows(child)...)
+	}
+	images, colour := d.paints(e)
+	if !images && !colour {
+		return out
+	}
+	inner := slices.ContainsFunc(out, func(o *cascade.Element) bool { i, _ := d.paints(o); return i })
+	switch {
+	case slices.Contains(small, e.Tag), slices.Contains(texts, e.Tag) && !images:
+		if images {
+			d.left(e, "", "it is part of a text or a form, not a box of the page")
+		}
+		return out
+	case len(out) == 0:
+		return []*cascade.Element{e}
+	case images && !(inner && len(out) > 1):
+		for _, o := range out {
+			d.left(o, "", "it lies in "+d.trace.Names.Of(e)+", which is a box itself")
+		}
+		return []*cascade.Element{e}
+	case !images && !inner && d.isRow(e):
+		for _, o := range out {
+			d.left(o, "", "it lies in "+d.trace.Names.Of(e)+", which is a box itself")
+		}
+		return []*cascade.Element{e}
+	}
+	d.left(e, "", fmt.Sprintf("%s that are boxes lie in it", plural(len(out))))
+	return out
+}
+
+// isRow reports whether an element is one that pages are cut into.
+func (d *drafter) isRow(e *cascade.Element) bool {
+	return slices.Contains([]string{"header", "footer", "section", "nav", "aside"}, e.Tag)
+}
+
+func plural(n int) string {
+	if n == 1 {
+		return "1 element"
+	}
+	return fmt.Sprintf("%d elements", n)
+}
+
+// left notes that something is not in the plan.
+func (d *drafter) left(e *cascade.Element, pseudo, why string) {
+	l := Left{Who: d.trace.Names.Of(e), e: e}
+	if pseudo != "" {
+		l.Who += "::" + pseudo
+	}
+	l.At.Msg = why
+	for _, t := range d.of[e] {
+		if t.Pseudo != pseudo {
+			continue
+		}
+		for i := range t.Ranges {
+			g := &t.Ranges[i]
+			if s := trace.Shows(g.Values); s != "" {
+				l.Who += " (" + s + ")"
+				if by := owner(g, 0); by != nil {
+					l.At.At = by.Declaration.Span
+				}
+				d.plan.Left = append(d.plan.Left, l)
+				return
+			}
+		}
+	}
+	d.plan.Left = append(d.plan.Left, l)
+}
+
+// owner is the declaration of an image, or of the colour where there is none.
+func owner(g *trace.Range, images int) *cascade.Candidate {
+	if g.Image != nil && (images > 0 || len(g.Style.Images) > 0 && !g.Style.Images[0].IsNone()) {
+		return g.Image
+	}
+	return g.Winner("background-color")
+}

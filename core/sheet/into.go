@@ -1,0 +1,403 @@
+package sheet
+
+import (
+	"fmt"
+	"io/fs"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"tourmaline/core/cascade"
+	"tourmaline/core/css"
+	"tourmaline/core/cut"
+	"tourmaline/core/page"
+	"tourmaline/core/plan"
+	"tourmaline/core/source"
+)
+
+// Into says which stylesheet the rules are written into.
+type Into struct {
+	Site    fs.FS    // the folder of the site
+	File    string   // the stylesheet in it
+	Pages   []string // the pages in it that use the stylesheet
+	Replace bool     // take out the old declarations of the backgrounds that the plan says
+}
+
+// Written is a stylesheet with the rules in it.
+type Written struct {
+	Before, After string
+	// Stronger are the boxes whose selectors had to be stronger than the plan's, and why.
+	Stronger []string
+	Removed  []string // declarations that were taken out
+	Notes    []string
+}
+
+// The marks around what is written; name is the plan's.
+const (
+	beginMark = "/* tourmaline begins: "
+	beginRest = ". Made from the plan: change it there, this part is written anew. */"
+	endMark   = "/* tourmaline ends: "
+	endRest   = " */"
+)
+
+// Write writes the rules of a plan into a stylesheet: into one marked part, which a later run finds again.
+// Every byte outside it stays, but for declarations that Replace takes out. Selectors are as strong as
+// the pages ask. What comes out is held against the pages: the plan's rules win for their elements, and
+// nothing else changes. An error says what stands in the way, and nothing is to be written then.
+func Write(p *plan.Plan, ladders []*cut.Ladder, opt Options, to Into) (*Written, error) {
+	data, err := fs.ReadFile(to.Site, to.File)
+	if err != nil {
+		return nil, err
+	}
+	w := &writing{plan: p, opt: opt, Into: to, out: &Written{Before: string(data)},
+		name: strings.ReplaceAll(path.Base(filepath.ToSlash(p.File)), "*/", "")}
+	if w.old, w.at, err = w.outside(w.out.Before); err != nil {
+		return nil, err
+	}
+	w.bare = w.old
+	if w.before, err = w.load(w.old); err != nil {
+		return nil, err
+	}
+	if w.groups, err = groupsOf(p, ladders, opt); err != nil {
+		return nil, err
+	}
+	w.find()
+	if to.Replace {
+		if err := w.replace(); err != nil {
+			return nil, err
+		}
+	}
+	for i := range w.groups {
+		if err := w.strengthen(i); err != nil {
+			return nil, err
+		}
+	}
+	w.out.After = w.compose()
+	return w.out, w.verify()
+}
+
+// writing is one stylesheet that is being written.
+type writing struct {
+	Into
+	plan   *plan.Plan
+	opt    Options
+	name   string
+	out    *Written
+	old    string // the stylesheet without our part, and without what is taken out
+	bare   string // without our part alone
+	at     int    // where our part stands in it
+	before []*page.Page
+	groups []group
+	// of are the elements of each group, by page; plain is the group's selector as the plan says it.
+	of []map[*page.Page][]*cascade.Element
+}
+
+func (w *writing) begin() string { return beginMark + w.name + beginRest }
+func (w *writing) end() string   { return endMark + w.name + endRest }
+
+// outside is the stylesheet without our part, and where that stood: at the end where there was none.
+func (w *writing) outside(text string) (string, int, error) {
+	mark := func(m string) (int, error) {
+		i := strings.Index(text, m)
+		if i >= 0 && strings.Contains(text[i+1:], m) {
+			return i, w.fail(i+1+strings.Index(text[i+1:], m), "the mark "+m+" stands in it twice",
+				"take one of the two parts out")
+		}
+		return i, nil
+	}
+	from, err := mark(beginMark + w.name)
+	if err != nil {
+		return "", 0, err
+	}
+	to, err := mark(w.end())
+	if err != nil {
+		return "", 0, err
+	}
+	switch {
+	case from < 0 && to < 0:
+		return text, len(text), nil
+	case from < 0 || to < from:
+		return "", 0, w.fail(max(from, to, 0), "one of the two marks around tourmaline's part is gone",
+			"put it back, or take the rest of the part out")
+	}
+	to += len(w.end())
+	return text[:from] + text[to:], from, nil
+}
+
+func (w *writing) fail(at int, msg, hint string) error {
+	f := source.NewFile(w.File, w.out.Before)
+	return &source.SyntaxError{Span: f.Span(at, min(at+1, len(f.Text))), Msg: msg, Hint: hint}
+}
+
+// overlay is a folder in which one file reads otherwise.
+type overlay struct {
+	fs.FS
+	name, text string
+}
+
+func (o overlay) Open(name string) (fs.File, error) {
+	if name == o.name {
+		return &textFile{strings.NewReader(o.text), path.Base(name), int64(len(o.text))}, nil
+	}
+	return o.FS.Open(name)
+}
+
+type textFile struct {
+	*strings.Reader
+	name string
+	size int64
+}
+
+func (t *textFile) Stat() (fs.FileInfo, error) { return t, nil }
+func (t *textFile) Close() error               { return nil }
+func (t *textFile) Name() string               { return t.name }
+func (t *textFile) Size() int64                { return t.size }
+func (t *textFile) Mode() fs.FileMode          { return 0o444 }
+func (t *textFile) ModTime() time.Time         { return time.Time{} }
+func (t *textFile) IsDir() bool                { return false }
+func (t *textFile) Sys() any                   { return nil }
+
+// load reads the pages as they are with this stylesheet.
+func (w *writing) load(text string) (out []*page.Page, err error) {
+	for _, name := range w.Pages {
+		p, err := page.Load(overlay{w.Site, w.File, text}, name)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+// find finds the elements of the groups in the pages as they are now.
+func (w *writing) find() {
+	w.of = make([]map[*page.Page][]*cascade.Element, len(w.groups))
+	for i := range w.groups {
+		w.of[i] = map[*page.Page][]*cascade.Element{}
+		list, err := cascade.ParseSelectors(w.groups[i].selector, nil)
+		if err != nil {
+			continue
+		}
+		for _, p := range w.before {
+			w.of[i][p] = p.Select(list, p.Elements())
+		}
+		if len(w.Pages) > 0 && w.none(i) {
+			w.out.Notes = append(w.out.Notes, fmt.Sprintf("%s selects nothing in %s", w.groups[i].selector,
+				strings.Join(w.Pages, ", ")))
+		}
+	}
+}
+
+func (w *writing) none(group int) bool {
+	for _, list := range w.of[group] {
+		if len(list) > 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// declared are the longhands that the rules of a group set for a pseudo-element.
+func (g *group) declared(pseudo string) (out []string) {
+	for _, r := range g.rules {
+		if r.pseudo != pseudo {
+			continue
+		}
+		for _, d := range r.decls {
+			for _, name := range cascade.PartsOf(d.name) {
+				if !slices.Contains(out, name) {
+					out = append(out, name)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// strengthen makes a group's declarations start from nothing, and its selector win on the pages.
+func (w *writing) strengthen(i int) error {
+	g := &w.groups[i]
+	g.reset(func(pseudo, longhand string) bool { return w.declares(i, pseudo, longhand) })
+	var need cascade.Specificity
+	var all []*cascade.Element
+	var hardest *cascade.Candidate
+	var blocked []*cascade.Candidate
+	for _, pseudo := range pseudo {
+		names := g.declared(pseudo)
+		if len(names) == 0 {
+			continue
+		}
+		for _, p := range w.before {
+			for _, e := range w.of[i][p] {
+				if pseudo == "" {
+					all = append(all, e)
+				}
+				t := p.Toughest(e, strings.TrimLeft(pseudo, ":"), names, w.File)
+				if t.Need.Compare(need) > 0 {
+					need, hardest = t.Need, t.After
+				}
+				blocked = append(blocked, t.Blocked...)
+			}
+		}
+	}
+	if err := w.insist(g, blocked); err != nil {
+		return err
+	}
+	list, err := cascade.ParseSelectors(g.selector, nil)
+	if err != nil {
+		return fmt.Errorf("the selector of %s: %w", g.name, err)
+	}
+	var texts []string
+	var now cascade.Specificity
+	for _, s := range list {
+		if s.Pseudo == "" && w.opt.Layer == "" {
+			s = s.AtLeast(need, all)
+		}
+		now = s.Specificity
+		texts = append(texts, s.Text)
+	}
+	if text := strings.Join(texts, ", "); text != g.selector && hardest != nil {
+		pos := hardest.Declaration.Span.Pos()
+		w.out.Stronger = append(w.out.Stronger, fmt.Sprintf("%s is written %s (%s), to win over %s in %s:%d", g.selector, text,
+			now, hardest.Bound.Selector.Text, pos.File, pos.Line))
+		g.selector = text
+	}
+	return nil
+}
+
+// insist makes declarations important where others are, or where the style attribute has them: all of a
+// background, since its shorthand would undo the others.
+func (w *writing) insist(g *group, blocked []*cascade.Candidate) error {
+	if len(blocked) == 0 {
+		return nil
+	}
+	background := false
+	for _, b := range blocked {
+		if b.Final() {
+			return &source.SyntaxError{Span: b.Declaration.Span,
+				Msg: fmt.Sprintf("no rule wins over this for %s: it is important, and %s", g.selector,
+					map[bool]string{true: "of the style attribute", false: "in a layer"}[b.Bound == nil]),
+				Hint: "take !important away there"}
+		}
+		background = background || strings.HasPrefix(b.Declaration.Property, "background")
+	}
+	for i := range g.rules {
+		r := &g.rules[i]
+		for k := range r.decls {
+			d := &r.decls[k]
+			names := cascade.PartsOf(d.name)
+			met := background && strings.HasPrefix(d.name, "background") || slices.ContainsFunc(blocked,
+				func(b *cascade.Candidate) bool {
+					return slices.ContainsFunc(cascade.PartsOf(b.Declaration.Property), func(n string) bool {
+						return slices.Contains(names, n)
+					})
+				})
+			if met && !strings.HasSuffix(d.value, "!important") {
+				d.value += " !important"
+			}
+		}
+	}
+	pos := blocked[0].Declaration.Span.Pos()
+	w.out.Stronger = append(w.out.Stronger, fmt.Sprintf("%s has !important, since %s:%d is stronger than any selector",
+		g.selector, pos.File, pos.Line))
+	return nil
+}
+
+// declares reports whether any rule of the pages declares a longhand for elements of a group.
+func (w *writing) declares(i int, pseudo, longhand string) bool {
+	for _, p := range w.before {
+		for _, e := range w.of[i][p] {
+			host := strings.TrimLeft(pseudo, ":")
+			if t := p.Toughest(e, host, []string{longhand}, ""); t.After != nil || len(t.Blocked) > 0 ||
+				p.InLayers(e, host, longhand) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// reset lets the first rule of each element undo all that other rules say of its background.
+func (g *group) reset(declares func(pseudo, longhand string) bool) {
+	done := map[string]bool{}
+	for i := range g.rules {
+		r := &g.rules[i]
+		if len(r.media) > 0 || done[r.pseudo] {
+			continue
+		}
+		done[r.pseudo] = true
+		at := slices.IndexFunc(r.decls, func(d decl) bool { return d.name == "background-color" })
+		switch {
+		case at >= 0:
+			d := r.decls[at]
+			d.name = "background"
+			r.decls = append([]decl{d}, slices.Delete(slices.Clone(r.decls), at, at+1)...)
+		case slices.ContainsFunc(r.decls, func(d decl) bool { return strings.HasPrefix(d.name, "background") }):
+			r.decls = append([]decl{{"background", "none"}}, r.decls...)
+		default:
+			continue
+		}
+		const blend = "background-blend-mode" // which the shorthand does not reset
+		if declares(r.pseudo, blend) && !slices.ContainsFunc(r.decls, func(d decl) bool { return d.name == blend }) {
+			r.decls = append(r.decls, decl{blend, "normal"})
+		}
+	}
+}
+
+// compose is the stylesheet with our part in it, in its own manner of line ends and indentation.
+func (w *writing) compose() string {
+	text := print("", w.groups, form{w.opt.Nesting, w.opt.Minify, w.opt.Layer})
+	text = strings.Trim(text, "\n")
+	if unit := indentation(w.old); unit != "  " && !w.opt.Minify {
+		lines := strings.Split(text, "\n")
+		for i, l := range lines {
+			rest := strings.TrimLeft(l, " ")
+			n := len(l) - len(rest)
+			lines[i] = strings.Repeat(unit, n/2) + strings.Repeat(" ", n%2) + rest
+		}
+		text = strings.Join(lines, "\n")
+	}
+	text = w.begin() + "\n" + text + "\n" + w.end()
+	if w.at == len(w.old) {
+		if w.old != "" && !strings.HasSuffix(w.old, "\n") {
+			text = "\n" + text
+		}
+		if w.old != "" && w.out.Before == w.old {
+			text = "\n" + text + "\n"
+		}
+	}
+	if strings.Contains(w.old, "\r\n") {
+		text = strings.ReplaceAll(text, "\n", "\r\n")
+	}
+	return w.old[:w.at] + text + w.old[w.at:]
+}
+
+// indentation is what most lines of a stylesheet begin with that are in a block.
+func indentation(text string) string {
+	counts := map[string]int{}
+	before := ""
+	for line := range strings.SplitSeq(text, "\n") {
+		rest := strings.TrimLeft(line, " \t")
+		lead := line[:len(line)-len(rest)]
+		if strings.HasSuffix(strings.TrimRight(before, "\r "), "{") && lead != "" && rest != "" {
+			counts[lead]++
+		}
+		before = line
+	}
+	best := "  "
+	for _, lead := range []string{"\t", "    ", "   ", "  ", " "} {
+		if counts[lead] > counts[best] {
+			best = lead
+		}
+	}
+	return best
+}
+
+// windows are those in which what was written is held against the pages.
+func (w *writing) windows() []css.Env {
+	low, high := float64(w.plan.Heights[0]), float64(w.plan.Heights[1])
+	return []css.Env{{Height: high, Density: 1}, {Height: low, Density: 3, Touch: true},
+		{Height: low, Density: 2, Modes: css.Dark | css.ReducedMotion}}
+}
