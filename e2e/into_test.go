@@ -182,10 +182,10 @@ func recolour(t *testing.T, file string) map[string]bool {
 				out = append(out, strings.Repeat(" ", indent)+`layers: [{color: "#010203"}]`)
 			}
 			continue
-		case key == "layers:":
+		case strings.HasPrefix(key, "layers:"):
 			boxes[name] = true
 			skip = indent
-			line = strings.TrimRight(line, ":") + `: [{color: "#010203"}]`
+			line = strings.Repeat(" ", indent) + `layers: [{color: "#010203"}]`
 		}
 		out = append(out, line)
 	}
