@@ -17,10 +17,14 @@ func (s *session) checkCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "check",
 		Usage:     "look for what goes wrong at every width, height and density",
-		ArgsUsage: "[PLAN]",
+		ArgsUsage: "[PLAN | PAGE]",
 		Description: `Every whole window width of the plan, 40 heights and each density. Findings say what,
 where (the exact widths), why, and what to do. Exit code 0: nothing at or above the
 level of --fail-on; 1: findings; 2: could not run.
+
+Of a page (an HTML file) the plan is drafted as start does, in memory, and what is found
+is told at the lines of the page's own stylesheets. What hangs on heights and texts that
+only a browser knows waits, and is listed.
 
 A finding that is meant is accepted in the plan, with the reason:
   accept:
@@ -29,7 +33,8 @@ A finding that is meant is accepted in the plan, with the reason:
 Examples:  tourmaline check
            tourmaline check --box hero --only contrast,cut-subject
            tourmaline check --explain bare
-           tourmaline check --sarif > findings.sarif`,
+           tourmaline check --sarif > findings.sarif
+           tourmaline check index.html`,
 		Flags: []cli.Flag{
 			boxFlag,
 			&cli.StringSliceFlag{Name: "only", Usage: "only these checks, as in `LIST` contrast,bare"},
@@ -40,6 +45,7 @@ Examples:  tourmaline check
 			&cli.BoolFlag{Name: "sarif", Usage: "the same findings as SARIF 2.1.0, for code review systems"},
 			&cli.StringFlag{Name: "explain",
 				Usage: "say what the check of this `NAME` looks for and why; all for every one"},
+			rootFlag,
 		},
 		Action: s.check,
 	}
@@ -56,20 +62,23 @@ func (s *session) check(ctx context.Context, c *cli.Command) error {
 	if c.Bool("json") && c.Bool("sarif") {
 		return fmt.Errorf("--json and --sarif: choose one")
 	}
-	pr, err := open(c)
-	if err != nil {
-		return err
-	}
 	opt := check.Options{Only: c.StringSlice("only"), Skip: c.StringSlice("skip")}
-	if opt.Boxes, _, err = app.Choose(pr.Plan, c.StringSlice("box"), nil); err != nil {
-		return err
-	}
 	for _, f := range []string{"only", "skip"} {
 		for _, name := range c.StringSlice(f) {
 			if _, err := check.Named(name); err != nil {
 				return fmt.Errorf("--%s: %w", f, err)
 			}
 		}
+	}
+	if app.IsPage(c.Args().First()) {
+		return s.checkPage(ctx, c, opt, level)
+	}
+	pr, err := open(c)
+	if err != nil {
+		return err
+	}
+	if opt.Boxes, _, err = app.Choose(pr.Plan, c.StringSlice("box"), nil); err != nil {
+		return err
 	}
 	bar := s.progress("checking")
 	opt.Progress = bar.step
@@ -78,7 +87,11 @@ func (s *session) check(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	r := report.OfCheck(pr.Plan, found)
+	return s.tellCheck(c, report.OfCheck(pr.Plan, found), found, level)
+}
+
+// tellCheck prints what was found; findings of a level end the run so.
+func (s *session) tellCheck(c *cli.Command, r *report.Check, found *check.Report, level finding.Level) (err error) {
 	if c.Bool("sarif") {
 		err = r.SARIF(s.out, Version)
 	} else {
@@ -88,6 +101,42 @@ func (s *session) check(ctx context.Context, c *cli.Command) error {
 		err = errFindings
 	}
 	return err
+}
+
+// checkPage checks a page without a plan.
+func (s *session) checkPage(ctx context.Context, c *cli.Command, opt check.Options, level finding.Level) error {
+	name, err := onePlan(c)
+	if err != nil {
+		return err
+	}
+	if len(c.StringSlice("box")) > 0 {
+		return fmt.Errorf("--box goes with a plan: a page has no names for its boxes")
+	}
+	site, pages, err := app.OpenSite(name, c.String("root"))
+	if err != nil {
+		return err
+	}
+	if len(pages) > 1 {
+		return fmt.Errorf("%s holds %d pages; check one at a time, as in: tourmaline check %s", name, len(pages),
+			site.Path(pages[0]))
+	}
+	bar := s.progress("checking")
+	opt.Progress = bar.step
+	found, err := site.CheckPage(ctx, pages[0], opt)
+	bar.end()
+	if err != nil {
+		return err
+	}
+	r := report.OfCheck(found.Plan, found.Report)
+	r.OfPage(site.Path)
+	for _, w := range found.Waits {
+		r.Summary.Waits = append(r.Summary.Waits, report.Wait(w))
+	}
+	if found.Notes > 0 {
+		fmt.Fprintf(s.err, "%s on what browsers drop or do not find: tourmaline trace %s\n",
+			report.Plural(found.Notes, "remark"), name)
+	}
+	return s.tellCheck(c, r, found.Report, level)
 }
 
 func (s *session) explain(name string) error {

@@ -35,7 +35,17 @@ type Summary struct {
 	NoText    []string  `json:"withoutText,omitempty"` // boxes with pictures or gradients whose contrast is not looked at
 	Grows     []Growth  `json:"grows,omitempty"`       // of pictures that cover boxes whose heights are guesses
 
+	// Waits are of a page that is checked without a plan.
+	Waits []Wait `json:"waits,omitempty"`
+
 	taller float64 // wanted of each, 0..1
+}
+
+// Wait are checks that wait for what only a browser knows, of some boxes.
+type Wait struct {
+	Checks []string `json:"checks"`
+	Boxes  []string `json:"boxes"`
+	For    string   `json:"for"`
 }
 
 // Growth is how much taller than planned a box may grow before a picture that covers it is
@@ -191,6 +201,22 @@ func (c *Check) Text(p *Printer) {
 	if s := c.Summary.growth(); s != "" {
 		p.para(s)
 	}
+	for _, w := range c.Summary.Waits {
+		p.para(fmt.Sprintf("only a browser knows %s %s; for that wait %s", w.For, strings.Join(w.Boxes, ", "),
+			strings.Join(w.Checks, ", ")))
+	}
+}
+
+// OfPage tells findings at the files of a page: name says how those are called.
+func (c *Check) OfPage(name Namer) {
+	for _, list := range [][]Finding{c.Findings, c.Accepted} {
+		for i := range list {
+			if f := &list[i]; f.File != c.Plan {
+				f.File = name(f.File)
+			}
+		}
+	}
+	c.Summary.NoText = nil // they wait
 }
 
 // Line is what was found in a line, with the command that tells more.

@@ -20,7 +20,7 @@ func gradientOf(a *scene) *css.Gradient {
 const bandLimit = 40
 
 var banding = &Check{
-	Name: "banding", Group: Gradient, Level: finding.Note,
+	Name: "banding", Group: Gradient, Level: finding.Note, Needs: Heights,
 	Line: "the gradient has so few levels for its length that steps show",
 	Long: `A screen shows 256 levels of each channel. A gradient between near colours over a long way
 has few of them, each a stripe of its own; in dark colours the eye finds them. Measured

@@ -8,7 +8,7 @@ import (
 )
 
 var bare = &Check{
-	Name: "bare", Group: Fit, Level: finding.Warning,
+	Name: "bare", Group: Fit, Level: finding.Warning, Needs: Heights,
 	Line: "part of the box shows only the colour behind the picture, or nothing",
 	Long: `A picture that does not repeat and is smaller than its box, is contained in it, or is
 pushed to one side leaves a strip without picture. What shows there is the fallback

@@ -7,7 +7,7 @@ import (
 )
 
 var behindText = &Check{
-	Name: "behind-text", Group: Text, Level: finding.Warning,
+	Name: "behind-text", Group: Text, Level: finding.Warning, Needs: TextPlaces,
 	Line: "the subject of the picture lies under the text",
 	Long: `Text on top of what keep: names hides it, and is hard to read there. Measured as the
 share of keep that lies under a text area; up to 5% is left alone.`,

@@ -38,15 +38,26 @@ const (
 	Meaning  Group = "Meaning"
 )
 
+// Needs is what must be known of a box before a check can say anything of it.
+type Needs uint8
+
+// What checks need: nothing beside the stylesheet, the heights of boxes, or where text lies.
+const (
+	Nothing Needs = iota
+	Heights
+	TextPlaces
+)
+
 // Check is one thing that is looked for.
 type Check struct {
 	Name   string // a short noun that works as a flag and in the plan
 	Group  Group
 	Level  finding.Level // what its findings are unless tell lowers it
-	Line   string        // one line
-	Long   string        // why it matters, and how it is measured
-	Remedy string        // what to do, in general
-	Fires  string        // boxes of a plan that it fires on, and of one that it passes
+	Needs  Needs
+	Line   string // one line
+	Long   string // why it matters, and how it is measured
+	Remedy string // what to do, in general
+	Fires  string // boxes of a plan that it fires on, and of one that it passes
 	Silent string
 
 	// How bad a landing or a box is at one viewport: 0 is right, the largest is
@@ -72,6 +83,16 @@ var Checks = []*Check{
 	banding, flat, muddy,
 	heavy, waste, wrongFormat, profile,
 	content, missing, notDrawn, staleAccept,
+}
+
+// Needing are the names of the checks that need something.
+func Needing(n Needs) (out []string) {
+	for _, c := range Checks {
+		if c.Needs == n {
+			out = append(out, c.Name)
+		}
+	}
+	return out
 }
 
 // Named finds a check; the error names the nearest.

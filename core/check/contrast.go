@@ -5,7 +5,7 @@ import (
 )
 
 var contrastCheck = &Check{
-	Name: "contrast", Group: Text, Level: finding.Error,
+	Name: "contrast", Group: Text, Level: finding.Error, Needs: TextPlaces,
 	Line: "text cannot be read on what lies under it",
 	Long: `For each text area the WCAG 2 contrast ratio between its colour and every pixel under
 it is measured: the worst pixel, the ratio that 5% of the pixels fall short of, and the

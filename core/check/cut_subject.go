@@ -9,7 +9,7 @@ import (
 )
 
 var cutSubject = &Check{
-	Name: "cut-subject", Group: Fit, Level: finding.Error,
+	Name: "cut-subject", Group: Fit, Level: finding.Error, Needs: Heights,
 	Line: "what must stay visible is cut off",
 	Long: `keep: names the part of a picture that must be seen. A covering picture is cropped at
 some shapes of the window, and a part of keep can fall outside. Measured as the share

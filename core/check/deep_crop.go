@@ -7,7 +7,7 @@ import (
 )
 
 var deepCrop = &Check{
-	Name: "deep-crop", Group: Fit, Level: finding.Note,
+	Name: "deep-crop", Group: Fit, Level: finding.Note, Needs: Heights,
 	Line: "more than half of the picture is never seen in any window",
 	Long: `A picture is sent whole, even where every window shows only a strip of it. Measured as
 the part of the picture inside the bounds of all that any viewport of the sweep shows.`,

@@ -60,7 +60,7 @@ func (s *pass) loads(v plan.Viewport) []load {
 }
 
 var heavy = &Check{
-	Name: "heavy", Group: Weight, Level: finding.Warning,
+	Name: "heavy", Group: Weight, Level: finding.Warning, Needs: Heights,
 	Line: "the backgrounds weigh more than the budget of a viewport",
 	Long: `budget: says how many bytes the backgrounds of a page may have at a named viewport.
 Estimated without making files: a quarter of each picture's own bytes for each pixel, times

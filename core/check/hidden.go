@@ -7,7 +7,7 @@ import (
 )
 
 var hidden = &Check{
-	Name: "hidden", Group: Page, Level: finding.Warning,
+	Name: "hidden", Group: Page, Level: finding.Warning, Needs: Heights,
 	Line: "the page's background lies wholly behind opaque boxes",
 	Long: `A background of the canvas or of the page column is fetched and painted, but boxes with
 an opaque colour cover it. Measured as the share of it that is left to see, at every

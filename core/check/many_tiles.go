@@ -6,7 +6,7 @@ import (
 )
 
 var manyTiles = &Check{
-	Name: "many-tiles", Group: Texture, Level: finding.Note,
+	Name: "many-tiles", Group: Texture, Level: finding.Note, Needs: Heights,
 	Line: "a very small tile is laid very many times",
 	Long: `Browsers lay tiles fast, but a tile of one or two pixels that is laid tens of thousands of
 times costs more than a larger tile of the same picture, at every repaint. Measured as

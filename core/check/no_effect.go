@@ -10,7 +10,7 @@ import (
 )
 
 var noEffect = &Check{
-	Name: "no-effect", Group: Fit, Level: finding.Note,
+	Name: "no-effect", Group: Fit, Level: finding.Note, Needs: Heights,
 	Line: "a value that changes nothing",
 	Long: `A per cent position shares out the space between the box and the picture; where they
 are equally long there is none, and any per cent is the same. A covering picture has no

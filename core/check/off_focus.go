@@ -8,7 +8,7 @@ import (
 )
 
 var offFocus = &Check{
-	Name: "off-focus", Group: Fit, Level: finding.Warning,
+	Name: "off-focus", Group: Fit, Level: finding.Warning, Needs: Heights,
 	Line: "the point that should be in the middle lies at the edge or outside",
 	Long: `focus: names the one point that should stay near the middle of the view. Measured as
 where it lands in the box, 0% to 100% on each axis; within 5% of an edge, or outside,

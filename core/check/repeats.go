@@ -8,7 +8,7 @@ import (
 )
 
 var repeats = &Check{
-	Name: "repeats", Group: Fit, Level: finding.Error,
+	Name: "repeats", Group: Fit, Level: finding.Error, Needs: Heights,
 	Line: "a photograph repeats, because repeat is the initial value",
 	Long: `Without repeat: no-repeat a picture that does not fill its box starts again beside
 itself. Fires for photographs (many colours, grain) and for pictures whose edges do not

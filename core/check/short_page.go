@@ -8,7 +8,7 @@ import (
 )
 
 var shortPage = &Check{
-	Name: "short-page", Group: Page, Level: finding.Warning,
+	Name: "short-page", Group: Page, Level: finding.Warning, Needs: Heights,
 	Line: "the page's background stops, or starts again, below a short page",
 	Long: `The canvas takes its background from the root box. Where the root is shorter than the
 window (min-height below 100%), a gradient or picture is sized for the page and repeats

@@ -8,7 +8,7 @@ import (
 )
 
 var soft = &Check{
-	Name: "soft", Group: Fit, Level: finding.Warning,
+	Name: "soft", Group: Fit, Level: finding.Warning, Needs: Heights,
 	Line: "the picture is enlarged beyond its pixels and looks soft",
 	Long: `A screen of density 2 has four device pixels for each CSS pixel. Where the drawn
 picture has more device pixels than the file has pixels, the browser invents them and

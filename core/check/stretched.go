@@ -9,7 +9,7 @@ import (
 )
 
 var stretched = &Check{
-	Name: "stretched", Group: Fit, Level: finding.Warning,
+	Name: "stretched", Group: Fit, Level: finding.Warning, Needs: Heights,
 	Line: "the picture's shape is changed: squashed or drawn out",
 	Long: `A size with two lengths, such as 100% 100%, gives the picture the shape of the box.
 Measured as how much wider or taller the picture is drawn than its own shape; up to 2%

@@ -6,7 +6,7 @@ import (
 )
 
 var thinEdge = &Check{
-	Name: "thin-edge", Group: Text, Level: finding.Note,
+	Name: "thin-edge", Group: Text, Level: finding.Note, Needs: TextPlaces,
 	Line: "text comes nearer to the edge of the box than its padding",
 	Long: `A box's padding says how much room text needs to its edges. Measured as the smallest
 distance from a text area to an edge of the box, less the padding there; where the box

@@ -8,7 +8,7 @@ import (
 )
 
 var waste = &Check{
-	Name: "waste", Group: Weight, Level: finding.Note,
+	Name: "waste", Group: Weight, Level: finding.Note, Needs: Heights,
 	Line: "the source has far more pixels than any window shows",
 	Long: `Used as it is, a source that is twice as wide as the largest box needs sends four pixels
 for each one shown. Measured as the source's pixels over the most that any viewport of
