@@ -3,17 +3,22 @@ package cli
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"image/png"
 	"path/filepath"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/app"
 	"tourmaline/core/check"
+	"tourmaline/core/css"
 	"tourmaline/core/cut"
 	"tourmaline/core/sheet"
+	"tourmaline/core/trace"
 	"tourmaline/demo"
 	"tourmaline/proof"
 	"tourmaline/report"
@@ -34,15 +39,18 @@ says what check finds.
 --draft writes backgrounds.css and index.html alone, which show the sources: nothing is
 coded, and it takes no longer than fit.
 
+--into writes the rules into a stylesheet of yours as well, as css --into does.
+
 Exits 1 when a viewport is over its budget.
 
 Examples:  tourmaline build site/tourmaline.yaml
            tourmaline build --draft
            tourmaline build --folder /static/backgrounds/
+           tourmaline build --into styles/page.css --replace
            tourmaline build --effort thorough --minify --clean`,
-		Flags: append(append([]cli.Flag{
+		Flags: slices.Concat([]cli.Flag{
 			&cli.BoolFlag{Name: "clean", Usage: "remove files of earlier builds that are of no more use"},
-		}, sheetFlags()...), makeFlags()...),
+		}, intoFlags(), sheetFlags(), makeFlags()),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			path, err := onePlan(c)
 			if err != nil {
@@ -55,6 +63,9 @@ Examples:  tourmaline build site/tourmaline.yaml
 
 func (s *session) build(ctx context.Context, path string, c *cli.Command) error {
 	start := time.Now()
+	if err := intoAlone(c); err != nil {
+		return err
+	}
 	pr, err := app.Open(path)
 	if err != nil {
 		return err
@@ -68,7 +79,7 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 		return err
 	}
 	if c.Bool("draft") {
-		return s.buildDraft(pr, so)
+		return s.buildDraft(c, pr, so)
 	}
 	inputs, err := pr.Inputs(Version, fmt.Sprintf("%v %v %v", mo.Thorough, c.Bool("placeholder"), so))
 	if err != nil {
@@ -78,7 +89,7 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err != nil {
 		return err
 	}
-	if out.Unchanged(inputs) {
+	if out.Unchanged(inputs) && c.String("into") == "" {
 		fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.Output))
 		err := s.clean(c, out)
 		fmt.Fprint(s.out, out.Checked())
@@ -106,6 +117,10 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err != nil {
 		return err
 	}
+	into, err := s.into(c, pr, r.Ladders, so)
+	if err != nil {
+		return err
+	}
 	if err := ctx.Err(); err != nil { // the last moment at which nothing is written
 		return err
 	}
@@ -120,7 +135,7 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n",
 		filepath.ToSlash(pr.Output),
 		report.Plural(files, "asset file"), time.Since(start).Seconds())
-	if err := s.clean(c, out); err != nil {
+	if err := errors.Join(s.save(c, pr, into), s.clean(c, out)); err != nil {
 		return err
 	}
 	err = tellBudget(s.printer(), r)
@@ -138,7 +153,7 @@ func (s *session) checkLine(ctx context.Context, pr *app.Project) (string, error
 }
 
 // buildDraft writes the stylesheet and the page of the sources.
-func (s *session) buildDraft(pr *app.Project, so sheet.Options) error {
+func (s *session) buildDraft(c *cli.Command, pr *app.Project, so sheet.Options) error {
 	start := time.Now()
 	out, err := app.NewOutput(pr, Version)
 	if err != nil {
@@ -153,6 +168,10 @@ func (s *session) buildDraft(pr *app.Project, so sheet.Options) error {
 	if err != nil {
 		return err
 	}
+	into, err := s.into(c, pr, nil, so)
+	if err != nil {
+		return err
+	}
 	out.AddFor("backgrounds.css", "a draft of the stylesheet", []byte(styles))
 	out.AddFor("index.html", "a page to look at the boxes with", []byte(page))
 	out.Built("draft", false, "")
@@ -162,7 +181,7 @@ func (s *session) buildDraft(pr *app.Project, so sheet.Options) error {
 	s.tellDraft(pr)
 	fmt.Fprintf(s.out, "%s: a draft, backgrounds.css and index.html, in %.2f s\n", filepath.ToSlash(pr.Output),
 		time.Since(start).Seconds())
-	return nil
+	return s.save(c, pr, into)
 }
 
 // addAll collects everything that a build writes, and counts the asset files. The order is
@@ -221,7 +240,9 @@ func (s *session) demoCommand() *cli.Command {
 		Usage:     "write an example site into a folder and build it",
 		ArgsUsage: "FOLDER | troubled [FOLDER]",
 		Description: `The made-up Harrowmoor Observatory: a canvas of star dust, a header whose dome must
-stay in view, a gradient, a paper texture, a footer with a ridge line.
+stay in view, a gradient, a paper texture, a footer with a ridge line. Beside the plan it
+has the page as it stands, index.html with its stylesheets, in which two backgrounds do not
+do what was meant: trace tells why, start drafts a plan of it, css --into mends it.
 demo troubled writes its first draft instead, with what goes wrong in first drafts.
 
 Examples:  tourmaline demo observatory
@@ -243,16 +264,52 @@ Examples:  tourmaline demo observatory
 				return err
 			}
 			planFile := filepath.Join(dir, app.PlanName)
-			fmt.Fprintf(s.out, "%s: the plan, with %d pictures in %s\n\n", filepath.ToSlash(planFile), len(files)-1,
+			pictures := 0
+			for name := range files {
+				if strings.HasPrefix(name, "pictures/") {
+					pictures++
+				}
+			}
+			fmt.Fprintf(s.out, "%s: the plan, with %d pictures in %s\n\n", filepath.ToSlash(planFile), pictures,
 				filepath.ToSlash(filepath.Join(dir, "pictures")))
 			if err := s.build(ctx, planFile, c); err != nil {
 				return err
 			}
-			fmt.Fprintf(s.out, "\nopen %s in a browser, and try:\n  cd %s && tourmaline fit\n",
-				filepath.ToSlash(filepath.Join(dir, "dist", "index.html")), dir)
-			return nil
+			return s.demoPage(dir)
 		},
 	}
+}
+
+// demoPage traces the page of the example as it stands, and says what to try.
+func (s *session) demoPage(dir string) error {
+	name := filepath.Join(dir, "index.html")
+	site, pages, err := app.OpenSite(name, dir)
+	if err != nil {
+		return err
+	}
+	p, err := site.Page(pages[0])
+	if err != nil {
+		return err
+	}
+	r, err := trace.Page(p, trace.Options{Widths: [2]int{320, 2560}, Env: css.Env{Height: traceHeight, Density: traceDensity}})
+	if err != nil {
+		return err
+	}
+	t, err := report.OfTrace(r, site.Path, r.Missing(site.Store), true)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintln(s.out, "\nthe page as it stands; two of its backgrounds do not do what was meant:")
+	t.Text(s.printer())
+	fmt.Fprintf(s.out, `
+open %s in a browser, and try:
+  cd %s
+  tourmaline fit
+  tourmaline trace index.html section.tonight       (who owns this background, and why not .tonight?)
+  tourmaline start index.html -o drafted.yaml       (a plan, from the page)
+  tourmaline css --into styles/page.css --dry-run   (what would be written into the stylesheet)
+`, filepath.ToSlash(filepath.Join(dir, "dist", "index.html")), dir)
+	return nil
 }
 
 // troubled writes the first draft of the example site; it is there to be checked.

@@ -54,6 +54,7 @@ Examples:  tourmaline css > backgrounds.css
 		Flags: slices.Concat([]cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"},
 			&cli.BoolFlag{Name: "preload", Usage: "print preload links for the head of the page"},
+			&cli.BoolFlag{Name: "dry-run", Usage: "with --into: print what would change, and write nothing"},
 		}, intoFlags(), sheetFlags(), makeFlags()),
 		Action: s.css,
 	}
@@ -89,7 +90,11 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.String("into") != "" {
-		return s.into(c, pr, r.Ladders, so)
+		w, err := s.into(c, pr, r.Ladders, so)
+		if err != nil {
+			return err
+		}
+		return s.saveOrShow(c, pr, w)
 	}
 	out := ""
 	if c.Bool("preload") {
@@ -119,7 +124,11 @@ func (s *session) draftCSS(c *cli.Command, pr *app.Project, so sheet.Options) er
 	}
 	if c.String("into") != "" {
 		s.tellDraft(pr)
-		return s.into(c, pr, nil, so)
+		w, err := s.into(c, pr, nil, so)
+		if err != nil {
+			return err
+		}
+		return s.saveOrShow(c, pr, w)
 	}
 	folder := pr.Output
 	if o := c.String("output"); o != "" && o != "-" {

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -20,7 +21,6 @@ func intoFlags() []cli.Flag {
 		&cli.StringSliceFlag{Name: "page",
 			Usage: "with --into: a page that uses it (may be repeated; default: all of the site that do)"},
 		&cli.BoolFlag{Name: "replace", Usage: "with --into: take out the old declarations of these backgrounds"},
-		&cli.BoolFlag{Name: "dry-run", Usage: "with --into: print what would change, and write nothing"},
 		rootFlag,
 	}
 }
@@ -43,15 +43,24 @@ func intoAlone(c *cli.Command) error {
 	return nil
 }
 
-// into writes the rules into a stylesheet that is there.
-func (s *session) into(c *cli.Command, pr *app.Project, ladders []*cut.Ladder, so sheet.Options) error {
+// written is a stylesheet with the rules in it, that is not saved yet.
+type written struct {
+	*sheet.Written
+	target *app.Target
+}
+
+// into makes the stylesheet with the rules in it; nil without --into.
+func (s *session) into(c *cli.Command, pr *app.Project, ladders []*cut.Ladder, so sheet.Options) (*written, error) {
+	if c.String("into") == "" {
+		return nil, nil
+	}
 	t, err := pr.OpenTarget(c.String("into"), c.StringSlice("page"), c.String("root"))
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if !c.IsSet("folder") {
 		if so.Folder, err = t.FolderOf(pr); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	if c.Bool("draft") {
@@ -59,20 +68,24 @@ func (s *session) into(c *cli.Command, pr *app.Project, ladders []*cut.Ladder, s
 	}
 	w, err := sheet.Write(pr.Plan, ladders, so, t.Into(c.Bool("replace")))
 	if err != nil {
-		return fmt.Errorf("%w; nothing was written", err)
+		return nil, fmt.Errorf("%w; nothing was written", err)
 	}
-	for _, n := range append(append(append([]string{}, w.Stronger...), prefixed("taken out: ", w.Removed)...), w.Notes...) {
+	for _, n := range slices.Concat(w.Stronger, prefixed("taken out: ", w.Removed), w.Notes) {
 		fmt.Fprintln(s.err, n)
 	}
-	if c.Bool("dry-run") {
-		fmt.Fprint(s.out, report.Diff(filepath.ToSlash(t.Path), w.Before, w.After))
+	return &written{w, t}, nil
+}
+
+// save writes the stylesheet and says so; nil has nothing to write.
+func (s *session) save(c *cli.Command, pr *app.Project, w *written) error {
+	if w == nil {
 		return nil
 	}
-	kept, err := t.Save(w)
+	kept, err := w.target.Save(w.Written)
 	if err != nil {
 		return err
 	}
-	name := filepath.ToSlash(t.Path)
+	name := filepath.ToSlash(w.target.Path)
 	switch {
 	case w.After == w.Before:
 		fmt.Fprintf(s.out, "%s: nothing has changed\n", name)
@@ -82,11 +95,20 @@ func (s *session) into(c *cli.Command, pr *app.Project, ladders []*cut.Ladder, s
 		fmt.Fprintf(s.out, "%s: written\n", name)
 	}
 	fmt.Fprintf(s.out, "held against %s at every width: these rules win for their boxes, and nothing else changes\n",
-		strings.Join(t.Pages, ", "))
+		strings.Join(w.target.Pages, ", "))
 	if n := len(pr.Unmade(w.After)); n > 0 && !c.Bool("draft") {
 		fmt.Fprintf(s.out, "not there yet: %s that it names; tourmaline cut writes them\n", report.Plural(n, "file"))
 	}
 	return nil
+}
+
+// saveOrShow is save, or with --dry-run prints what would change.
+func (s *session) saveOrShow(c *cli.Command, pr *app.Project, w *written) error {
+	if c.Bool("dry-run") {
+		fmt.Fprint(s.out, report.Diff(filepath.ToSlash(w.target.Path), w.Before, w.After))
+		return nil
+	}
+	return s.save(c, pr, w)
 }
 
 func prefixed(with string, list []string) (out []string) {

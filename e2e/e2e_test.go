@@ -503,7 +503,7 @@ func TestUsageErrors(t *testing.T) {
 
 func TestHelpHasExamples(t *testing.T) {
 	t.Parallel()
-	for _, c := range []string{"look", "fit", "check", "settle", "proof", "paint", "cut", "css", "build", "demo"} {
+	for _, c := range []string{"start", "look", "trace", "fit", "check", "settle", "proof", "paint", "cut", "css", "build", "demo"} {
 		r := run(t, t.TempDir(), c, "--help")
 		if r.code != 0 || !strings.Contains(r.out, "xample") {
 			t.Errorf("%s --help: %d %s", c, r.code, r.out)

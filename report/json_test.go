@@ -37,7 +37,7 @@ func TestJSONIsDocumented(t *testing.T) {
 			}
 		}
 	}
-	for _, x := range []any{Check{}, Landing{}, Settle{}, Rungs{}, Fetches{}, Comparison{}, Looks{}} {
+	for _, x := range []any{Check{}, Landing{}, Settle{}, Rungs{}, Fetches{}, Comparison{}, Looks{}, Trace{}} {
 		walk(reflect.TypeOf(x))
 	}
 	if len(seen) < 60 {
