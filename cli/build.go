@@ -90,14 +90,7 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 		return err
 	}
 	if out.Unchanged(inputs) && c.String("into") == "" {
-		fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.Output))
-		err := s.clean(c, out)
-		fmt.Fprint(s.out, out.Checked())
-		if err != nil || !out.Over() {
-			return err
-		}
-		fmt.Fprintln(s.out, "a viewport is over its budget; tourmaline cut tells by how much")
-		return errFindings
+		return s.unchanged(c, pr, out)
 	}
 	if err := out.Ready("backgrounds.css", "preload.html", "index.html", "proof.png"); err != nil {
 		return err
@@ -141,6 +134,18 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	err = tellBudget(s.printer(), r)
 	fmt.Fprint(s.out, checked)
 	return err
+}
+
+// unchanged ends a build that has nothing to do.
+func (s *session) unchanged(c *cli.Command, pr *app.Project, out *app.Output) error {
+	fmt.Fprintf(s.out, "%s: nothing has changed, nothing to do\n", filepath.ToSlash(pr.Output))
+	err := s.clean(c, out)
+	fmt.Fprint(s.out, out.Checked())
+	if err != nil || !out.Over() {
+		return err
+	}
+	fmt.Fprintln(s.out, "a viewport is over its budget; tourmaline cut tells by how much")
+	return errFindings
 }
 
 // checkLine is what check finds of the plan, in a line.
@@ -291,7 +296,8 @@ func (s *session) demoPage(dir string) error {
 	if err != nil {
 		return err
 	}
-	r, err := trace.Page(p, trace.Options{Widths: [2]int{320, 2560}, Env: css.Env{Height: traceHeight, Density: traceDensity}})
+	r, err := trace.Page(p, trace.Options{Widths: [2]int{320, 2560},
+		Env: css.Env{Height: traceHeight, Density: traceDensity}})
 	if err != nil {
 		return err
 	}

@@ -39,7 +39,8 @@ Examples:  tourmaline trace index.html
            tourmaline trace index.html "section.notes" --at 390x844@3 --at 1440x900@2
            tourmaline trace index.html --all --mode dark --json`,
 		Flags: []cli.Flag{
-			&cli.StringSliceFlag{Name: "at", Usage: "just a window such as 390, 600x800 or 390x844@3 (may be repeated)"},
+			&cli.StringSliceFlag{Name: "at",
+				Usage: "just a window such as 390, 600x800 or 390x844@3 (may be repeated)"},
 			&cli.StringFlag{Name: "widths", Value: "320-2560", Usage: "the `RANGE` of widths, CSS px"},
 			&cli.IntFlag{Name: "height", Value: traceHeight, Usage: "of those windows, CSS px"},
 			&cli.StringSliceFlag{Name: "mode", Usage: "`LIST` of dark, print, touch, reduced-motion"},

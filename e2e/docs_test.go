@@ -53,7 +53,7 @@ func TestLinksAndCommands(t *testing.T) {
 		}
 	}
 	manual := read(t, "docs/MANUAL.md")
-	for _, c := range []string{"start", "look", "trace", "fit", "check", "settle", "proof", "paint", "cut", "css", "build", "demo"} {
+	for _, c := range commands {
 		if !strings.Contains(manual, "**"+c) || !strings.Contains(readme, "tourmaline "+c) {
 			t.Errorf("%s is not in the README and the manual", c)
 		}

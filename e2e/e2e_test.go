@@ -41,6 +41,10 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
+// commands are those that people work with.
+var commands = []string{"start", "look", "trace", "fit", "check", "settle", "proof", "paint", "cut", "css", "build",
+	"demo"}
+
 type result struct {
 	out, err string
 	code     int
@@ -503,7 +507,7 @@ func TestUsageErrors(t *testing.T) {
 
 func TestHelpHasExamples(t *testing.T) {
 	t.Parallel()
-	for _, c := range []string{"start", "look", "trace", "fit", "check", "settle", "proof", "paint", "cut", "css", "build", "demo"} {
+	for _, c := range commands {
 		r := run(t, t.TempDir(), c, "--help")
 		if r.code != 0 || !strings.Contains(r.out, "xample") {
 			t.Errorf("%s --help: %d %s", c, r.code, r.out)

@@ -147,7 +147,8 @@ func differences(was, now computed, but map[string]bool) (out []string) {
 				}
 				for i := range v {
 					if i < len(old) && v[i] != old[i] {
-						out = append(out, fmt.Sprintf("at %d px %s of %s is %s, before %s", w, traced[i], path, v[i], old[i]))
+						out = append(out, fmt.Sprintf("at %d px %s of %s is %s, before %s", w, traced[i], path, v[i],
+							old[i]))
 					}
 				}
 			}

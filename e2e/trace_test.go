@@ -22,7 +22,8 @@ var traced = []string{"background-color", "background-image", "background-positi
 	"background-clip", "background-blend-mode", "color"}
 
 // tracedWidths are twenty widths, most beside where the pages change.
-var tracedWidths = []int{320, 390, 480, 499, 500, 501, 599, 600, 639, 641, 700, 719, 767, 768, 800, 899, 900, 1000, 1201, 1440}
+var tracedWidths = []int{320, 390, 480, 499, 500, 501, 599, 600, 639, 641, 700, 719, 767, 768, 800, 899, 900, 1000,
+	1201, 1440}
 
 // tracedHeight of the windows, and the pages' places in a folder.
 const tracedHeight = 700

@@ -122,8 +122,8 @@ func OfTrace(r *trace.Result, name Namer, extra []cascade.Note, brief bool) (*Tr
 		t.Notes = append(t.Notes, TraceNote{name.place(n.At), n.Msg})
 	}
 	if r.Page.Exhausted() {
-		t.Notes = append(t.Notes, TraceNote{Place{File: t.Page}, "the selectors of this page are so costly that not all " +
-			"were matched: what is told here may be wrong"})
+		t.Notes = append(t.Notes, TraceNote{Place{File: t.Page}, "the selectors of this page are so costly that " +
+			"not all were matched: what is told here may be wrong"})
 	}
 	return t, nil
 }

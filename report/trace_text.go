@@ -136,7 +136,8 @@ func (t *Trace) element(p *Printer, e *TraceElement) {
 	if w := e.Winning; w != nil {
 		switch {
 		case w.Blocked != nil && w.Blocked.Origin == "style attribute":
-			p.item(8, "to win", "no selector wins over the style attribute without !important: change "+w.Blocked.place())
+			p.item(8, "to win", "no selector wins over the style attribute without !important: change "+
+				w.Blocked.place())
 		case w.Blocked != nil:
 			p.item(8, "to win", "no selector wins without !important over "+w.Blocked.String())
 		case w.Behind != nil:
@@ -151,13 +152,14 @@ func (t *Trace) element(p *Printer, e *TraceElement) {
 }
 
 func (t *Trace) rangeText(p *Printer, g *TraceRange, only bool) {
+	where := []Where{{Widths: []Range{{g.Widths[0], g.Widths[1]}}}}
 	switch {
 	case g.Window != "":
 		p.printf("  %s\n", g.Window)
 	case only:
-		p.printf("  %s  at every width\n", ruler(t.widths, []Where{{Widths: []Range{{g.Widths[0], g.Widths[1]}}}}))
+		p.printf("  %s  at every width\n", ruler(t.widths, where))
 	default:
-		p.printf("  %s  %s px\n", ruler(t.widths, []Where{{Widths: []Range{{g.Widths[0], g.Widths[1]}}}}), spanText(g.Widths))
+		p.printf("  %s  %s px\n", ruler(t.widths, where), spanText(g.Widths))
 	}
 	if g.Hidden != nil {
 		p.item(8, "", "not shown: "+g.Hidden.String())

@@ -14,7 +14,8 @@ var Longhands = append(append([]string{"font-size", "color"}, css.Parts("backgro
 	"border-top-style", "border-right-style", "border-bottom-style", "border-left-style",
 	"border-top-color", "border-right-color", "border-bottom-color", "border-left-color",
 	"border-radius", "padding-top", "padding-right", "padding-bottom", "padding-left", "box-shadow",
-	"display", "opacity", "visibility", "content", "position", "width", "min-width", "max-width", "height", "min-height",
+	"display", "opacity", "visibility", "content", "position", "width", "min-width", "max-width", "height",
+	"min-height",
 	"max-height", "aspect-ratio", "box-sizing", "float", "margin-top", "margin-right", "margin-bottom", "margin-left")
 
 // loose are the properties that are followed beside those of a Style, and whether they inherit.

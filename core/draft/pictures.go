@@ -29,11 +29,13 @@ func Pictures(files []*picture.File, pictures string, o Options) (*Plan, error) 
 			photos = append(photos, f)
 		}
 	}
-	slices.SortStableFunc(photos, func(a, b *picture.File) int { return cmp.Compare(b.Width*b.Height, a.Width*a.Height) })
+	slices.SortStableFunc(photos, func(a, b *picture.File) int {
+		return cmp.Compare(b.Width*b.Height, a.Width*a.Height)
+	})
 	w := &writer{}
 	d := &drafter{Options: o, names: map[string]bool{"canvas": true, "page": true, "hero": true}}
-	w.comment("", fmt.Sprintf("Drafted by tourmaline start from %s. Heights are guesses: put those of your page. Mark with "+
-		"keep what must stay in view, and run tourmaline settle and tourmaline check.", o.Pages))
+	w.comment("", fmt.Sprintf("Drafted by tourmaline start from %s. Heights are guesses: put those of your page. "+
+		"Mark with keep what must stay in view, and run tourmaline settle and tourmaline check.", o.Pages))
 	w.line("tourmaline: 1")
 	if pictures != "" {
 		w.line("pictures: %s", scalar(pictures+"/"))

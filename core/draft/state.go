@@ -98,7 +98,8 @@ func (d *drafter) layer(l *css.Layer, c *cascade.Computed) (lines []string, err 
 	init := css.InitialLayer()
 	for _, v := range [][3]string{{"size", l.Size.String(), init.Size.String()},
 		{"position", l.Position.String(), init.Position.String()}, {"repeat", l.Repeat.String(), init.Repeat.String()},
-		{"attachment", l.Attachment.String(), init.Attachment.String()}, {"origin", l.Origin.String(), init.Origin.String()},
+		{"attachment", l.Attachment.String(), init.Attachment.String()},
+		{"origin", l.Origin.String(), init.Origin.String()},
 		{"clip", l.Clip.String(), init.Clip.String()}, {"blend", l.Blend.String(), init.Blend.String()}} {
 		if v[1] != v[2] {
 			add(v[0], v[1])

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"tourmaline/core/cascade"
 	"tourmaline/core/css"
@@ -81,8 +82,8 @@ func (d *drafter) write(w *writer, first bool) {
 	rows := slices.DeleteFunc(d.lying(), d.unsaid)
 	column := d.column(rows)
 	if first {
-		w.comment("", fmt.Sprintf("Drafted by tourmaline start from %s. Read it, name boxes as you call them, mark with keep "+
-			"what must stay in view, and run tourmaline check.", d.Options.Pages))
+		w.comment("", fmt.Sprintf("Drafted by tourmaline start from %s. Read it, name boxes as you call them, mark "+
+			"with keep what must stay in view, and run tourmaline check.", d.Options.Pages))
 		w.line("tourmaline: 1")
 		if t := d.title(); t != "" {
 			w.line("site: %s", scalar(t))
@@ -104,8 +105,8 @@ func (d *drafter) viewports(w *writer) {
 	w.line("\nviewports:")
 	w.line("  widths: %d-%d", d.Widths[0], d.Widths[1])
 	w.line("  heights: 600-1400")
-	w.line("  densities: {1: %[1]d-%[2]d, 2: %[1]d-%[3]d, 3: %[1]d-%[4]d}", d.Widths[0], d.Widths[1], max(1600, d.Widths[0]+1),
-		max(480, d.Widths[0]+1))
+	w.line("  densities: {1: %[1]d-%[2]d, 2: %[1]d-%[3]d, 3: %[1]d-%[4]d}", d.Widths[0], d.Widths[1],
+		max(1600, d.Widths[0]+1), max(480, d.Widths[0]+1))
 	w.comment("  ", "Put your own visitors' shares here: they weigh what the files cost.")
 	w.line("  named:")
 	w.line("    phone:   {size: 390x844@3,   share: 55%%}")
@@ -312,7 +313,8 @@ func (d *drafter) selector(group []*cascade.Element) string {
 	for _, c := range e.Classes {
 		text += "." + css.Ident(c)
 	}
-	if list, err := cascade.ParseSelectors(text, nil); err == nil && slices.Equal(d.page.Select(list, d.page.Elements()), group) {
+	list, err := cascade.ParseSelectors(text, nil)
+	if err == nil && slices.Equal(d.page.Select(list, d.page.Elements()), group) {
 		return text
 	}
 	var all []string
@@ -341,7 +343,7 @@ func (d *drafter) within(s *state, e, column *cascade.Element) {
 func (d *drafter) name(e *cascade.Element) string {
 	try := func(s string) string {
 		s = strings.Trim(strings.Map(func(c rune) rune {
-			if c == '-' || c == '_' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c > 0x7f {
+			if strings.ContainsRune("-_", c) || unicode.IsDigit(c) || unicode.IsLetter(c) {
 				return c
 			}
 			return '-'

@@ -141,7 +141,8 @@ func Wordlike(s string) bool {
 // count is how many elements have a tag and all of some classes.
 func (n *Names) count(tag string, classes ...string) (out int) {
 	for _, e := range n.all {
-		if e.Tag == tag && !slices.ContainsFunc(classes, func(c string) bool { return !slices.Contains(e.Classes, c) }) {
+		lacks := func(c string) bool { return !slices.Contains(e.Classes, c) }
+		if e.Tag == tag && !slices.ContainsFunc(classes, lacks) {
 			out++
 		}
 	}

@@ -260,8 +260,8 @@ func (w *writing) strengthen(i int) error {
 	}
 	if text := strings.Join(texts, ", "); text != g.selector && hardest != nil {
 		pos := hardest.Declaration.Span.Pos()
-		w.out.Stronger = append(w.out.Stronger, fmt.Sprintf("%s is written %s (%s), to win over %s in %s:%d", g.selector, text,
-			now, hardest.Bound.Selector.Text, pos.File, pos.Line))
+		w.out.Stronger = append(w.out.Stronger, fmt.Sprintf("%s is written %s (%s), to win over %s in %s:%d",
+			g.selector, text, now, hardest.Bound.Selector.Text, pos.File, pos.Line))
 		g.selector = text
 	}
 	return nil

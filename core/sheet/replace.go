@@ -117,7 +117,8 @@ func (c *cutter) rule(r *cascade.Rule) bool {
 			continue
 		}
 		pos := d.Span.Pos()
-		c.writing.out.Removed = append(c.writing.out.Removed, fmt.Sprintf("%s:%d: %s", pos.File, pos.Line, d.Span.Text()))
+		c.writing.out.Removed = append(c.writing.out.Removed,
+			fmt.Sprintf("%s:%d: %s", pos.File, pos.Line, d.Span.Text()))
 		c.cut(d.Span.From, d.Span.To, true)
 	}
 	for i := range r.Rules {
