@@ -273,8 +273,10 @@ func (p *Page) valid(d *Declaration) error {
 	if strings.HasPrefix(d.Property, "--") || hasVar(d.Value) {
 		return nil
 	}
-	if _, ok := loose[PartsOf(d.Property)[0]]; ok || d.Property == "all" {
+	if name := PartsOf(d.Property)[0]; d.Property == "all" {
 		return nil
+	} else if _, ok := loose[name]; ok {
+		return validLoose(d, name)
 	}
 	return p.parse(d.Property, d.Value).err
 }

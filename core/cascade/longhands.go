@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"tourmaline/core/css"
+	"tourmaline/core/source"
 )
 
 // Longhands are the properties that are followed, custom properties apart. font-size is first, since
@@ -38,6 +39,35 @@ var logical = map[string][]string{
 	"inline-size": {"width"}, "block-size": {"height"}, "min-inline-size": {"min-width"},
 	"max-inline-size": {"max-width"}, "min-block-size": {"min-height"}, "max-block-size": {"max-height"},
 }
+
+// sizeWords are what sizes may be beside lengths.
+var sizeWords = []string{"auto", "none", "min-content", "max-content", "fit-content", "stretch", "contain"}
+
+// validLoose says why browsers drop a size or a margin; what other loose properties may be is not looked at.
+func validLoose(d *Declaration, name string) error {
+	size, margin := sized[name], strings.HasPrefix(name, "margin")
+	if !size && !margin {
+		return nil
+	}
+	for _, longhand := range PartsOf(d.Property) {
+		word := strings.ToLower(strings.TrimSpace(part(d.Property, longhand, d.Value)))
+		if slices.Contains(wide, word) || slices.Contains(sizeWords, word) || strings.Contains(word, "(") {
+			continue
+		}
+		n, err := css.ParseLength(d.Property, word)
+		if err != nil {
+			return err
+		}
+		if size && n.Val < 0 {
+			return &source.SyntaxError{In: d.Property, Text: d.Value, Want: "a length that is not negative"}
+		}
+	}
+	return nil
+}
+
+// sized are the longhands of sizes.
+var sized = map[string]bool{"width": true, "min-width": true, "max-width": true, "height": true, "min-height": true,
+	"max-height": true}
 
 // part is what a shorthand's value says of one of its loose parts: of margin, and of logical pairs.
 func part(property, name, value string) string {

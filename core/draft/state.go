@@ -154,8 +154,8 @@ func length(text string) (css.Num, bool) {
 func (d *drafter) sizes(s *state, e *cascade.Element, p cascade.Part) {
 	v := p.Values
 	if v["display"] == "none" {
-		s.keys = append(s.keys, [2]string{"height", "0px"})
-		s.notes = append(s.notes, "not shown here")
+		s.keys = append(s.keys, [2]string{"height", "1px"})
+		s.notes = append(s.notes, "not shown here; a box has a height of at least 1 px")
 		return
 	}
 	for _, name := range []string{"width", "min-width", "max-width"} {
@@ -285,14 +285,18 @@ func (d *drafter) frame(s *state, p cascade.Part) {
 	if p.Em != 16 && !p.Fluid {
 		s.keys = append(s.keys, [2]string{"font-size", css.Pxs(p.Em).String()})
 	}
-	var lines []string
+	var lines []string // of borders
 	for i, side := range []string{"top", "right", "bottom", "left"} {
 		b := st.Borders[i]
 		if b.Style != "none" && b.Style != "hidden" && !b.Width.IsZero() {
 			lines = append(lines, fmt.Sprintf("border-%s: %s %s %s;", side, b.Width, string(b.Style), b.Color))
 		}
 	}
-	if len(lines) > 0 {
+	switch {
+	case len(lines) == 4 && st.Borders[0] == st.Borders[1] && st.Borders[1] == st.Borders[2] && st.Borders[2] == st.Borders[3]:
+		b := st.Borders[0]
+		s.keys = append(s.keys, [2]string{"border", fmt.Sprintf("%s %s %s", b.Width, string(b.Style), b.Color)})
+	case len(lines) > 0:
 		s.keys = append(s.keys, [2]string{"css", strings.Join(lines, "\n")})
 	}
 	if all := strings.Join(append(lines, s.layers...), " "); st.ColorSet && strings.Contains(all, "currentcolor") {

@@ -106,7 +106,7 @@ func (d *drafter) viewports(w *writer) {
 	w.line("  widths: %d-%d", d.Widths[0], d.Widths[1])
 	w.line("  heights: 600-1400")
 	w.line("  densities: {1: %[1]d-%[2]d, 2: %[1]d-%[3]d, 3: %[1]d-%[4]d}", d.Widths[0], d.Widths[1],
-		max(1600, d.Widths[0]+1), max(480, d.Widths[0]+1))
+		min(max(1600, d.Widths[0]+1), d.Widths[1]), min(max(480, d.Widths[0]+1), d.Widths[1]))
 	w.comment("  ", "Put your own visitors' shares here: they weigh what the files cost.")
 	w.line("  named:")
 	w.line("    phone:   {size: 390x844@3,   share: 55%%}")
@@ -270,7 +270,7 @@ func (d *drafter) box(w *writer, group []*cascade.Element, column *cascade.Eleme
 	e := group[0]
 	states := d.states(e)
 	selector := d.selector(group)
-	d.within(&states[len(states)-1], e, column)
+	d.within(states, e, column)
 	like := ""
 	for i := range states {
 		like += states[i].String()
@@ -324,19 +324,50 @@ func (d *drafter) selector(group []*cascade.Element) string {
 	return strings.Join(all, ", ")
 }
 
-// within notes what is around a box and says how wide it is.
-func (d *drafter) within(s *state, e, column *cascade.Element) {
+// within gives a box the width of what is around it, where that says one and no more; else it notes that.
+func (d *drafter) within(states []state, e, column *cascade.Element) {
 	for a := e.Parent; a != nil && a != column && a.Tag != "body"; a = a.Parent {
-		for _, o := range d.states(a) {
+		around := d.states(a)
+		for _, o := range around {
 			i := slices.IndexFunc(o.keys, func(k [2]string) bool { return isWide(k[0]) })
 			if i < 0 {
 				continue
 			}
-			s.notes = append(s.notes, fmt.Sprintf("%s around it has %s: %s; only a browser knows how wide it is",
+			base := &states[len(states)-1]
+			if len(around) == 1 && d.narrow(states, &o) {
+				base.notes = append(base.notes, "as wide as "+d.trace.Names.Of(a)+" around it")
+				return
+			}
+			base.notes = append(base.notes, fmt.Sprintf("%s around it has %s: %s; only a browser knows how wide it is",
 				d.trace.Names.Of(a), o.keys[i][0], o.keys[i][1]))
 			return
 		}
 	}
+}
+
+// narrow gives a box the width and the margins of what is around it; false where it has its own, or what
+// is around it has a padding.
+func (d *drafter) narrow(states []state, around *state) bool {
+	var give [][2]string
+	for _, k := range around.keys {
+		switch {
+		case k[0] == "width" || k[0] == "max-width":
+			give = append(give, k)
+		case k[0] == "margin" && strings.HasSuffix(k[1], " auto"):
+			give = append(give, [2]string{"margin", "0 auto"})
+		case isWide(k[0]) || k[0] == "css" || k[0] == "border":
+			return false
+		}
+	}
+	for i := range states {
+		if slices.ContainsFunc(states[i].keys, func(k [2]string) bool { return k[0] != "padding" && isWide(k[0]) }) {
+			return false
+		}
+	}
+	for i := range states {
+		states[i].keys = append(slices.Clone(give), states[i].keys...)
+	}
+	return len(give) > 0
 }
 
 // name is a short name of a box: what people call the element.
@@ -391,9 +422,16 @@ func (d *drafter) body(w *writer, indent string, b *Box, states []state) {
 	if len(states) == 1 {
 		return
 	}
-	w.line("%swhen:", indent)
+	head := indent + "when:"
 	for i := range states[:len(states)-1] {
 		s := &states[i]
+		if s.same(base) {
+			continue
+		}
+		if head != "" {
+			w.line("%s", head)
+			head = ""
+		}
 		query := fmt.Sprintf("(width <= %dpx)", s.to)
 		if i > 0 {
 			query = fmt.Sprintf("(%dpx <= width <= %dpx)", s.from, s.to)

@@ -364,8 +364,11 @@ func (w *writing) compose() string {
 		if w.old != "" && !strings.HasSuffix(w.old, "\n") {
 			text = "\n" + text
 		}
-		if w.old != "" && w.out.Before == w.old {
-			text = "\n" + text + "\n"
+		if w.out.Before == w.old || w.out.Before == w.bare {
+			text += "\n"
+			if w.old != "" {
+				text = "\n" + text
+			}
 		}
 	}
 	if strings.Contains(w.old, "\r\n") {
