@@ -195,3 +195,118 @@ func recolour(t *testing.T, file string) map[string]bool {
 	}
 	return boxes
 }
+
+// demoSite writes the demo's page with its pictures, without its plan, and returns its folder.
+func demoSite(t *testing.T) string {
+	t.Helper()
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join("..", "demo", "site"))); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Remove(filepath.Join(dir, "tourmaline.yaml")); err != nil {
+		t.Fatal(err)
+	}
+	return dir
+}
+
+// The way that the manual shows: trace, start, write back; nothing is overwritten that is not asked for.
+func TestFromAPageToItsStylesheet(t *testing.T) {
+	t.Parallel()
+	dir := demoSite(t)
+	must := func(code int, args ...string) result {
+		t.Helper()
+		r := run(t, dir, args...)
+		if r.code != code {
+			t.Fatalf("%v: %d\n%s%s", args, r.code, r.out, r.err)
+		}
+		return r
+	}
+	has := func(text string, wants ...string) {
+		t.Helper()
+		for _, w := range wants {
+			if !strings.Contains(text, w) {
+				t.Errorf("%q is not in\n%s", w, text)
+			}
+		}
+	}
+	has(must(0, "trace", ".").out, "6 elements with a background", "section.tonight  #efe8da", "styles/theme.css:15:20", "768 px")
+	has(must(0, "trace", "index.html", ".tonight").out, "#content section { background: var(--paper) }",
+		"lower specificity: 0-1-0 against 1-0-1", "at every width", "to win   #content .tonight (1-1-0)")
+	has(must(0, "trace", "index.html", "header.hero", "--at", "390x844@3").out, "390x844@3", "whose shorthand background")
+	has(must(0, "start", "index.html").out, "tourmaline.yaml: 7 boxes", "2 boxes have a height", "next: tourmaline check")
+	has(must(2, "start", "index.html").err, "is there already", "never overwrites")
+	page := filepath.Join(dir, "styles", "page.css")
+	before, err := os.ReadFile(page)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := must(0, "css", "--draft", "--into", "styles/page.css", "--dry-run")
+	has(r.out, "+++ styles/page.css", "+#content section.tonight {")
+	has(r.err, "section.tonight is written #content section.tonight (1-1-1), to win over #content section")
+	if now, _ := os.ReadFile(page); string(now) != string(before) {
+		t.Error("a dry run has written")
+	}
+	has(must(0, "css", "--draft", "--into", "styles/page.css").out, "kept in styles/page.css.before-tourmaline",
+		"held against index.html at every width")
+	now, _ := os.ReadFile(page)
+	kept, err := os.ReadFile(page + ".before-tourmaline")
+	if err != nil || string(kept) != string(before) || !strings.HasPrefix(string(now), string(before)) {
+		t.Errorf("what was there is not kept: %v", err)
+	}
+	has(must(0, "css", "--draft", "--into", "styles/page.css").out, "nothing has changed")
+	has(must(0, "css", "--draft", "--into", "styles/page.css", "--replace").err, "taken out: styles/page.css:16: background:")
+	if again, _ := os.ReadFile(page + ".before-tourmaline"); string(again) != string(before) {
+		t.Error("the first file is kept, and no later one")
+	}
+	must(0, "build", "--draft", "--into", "styles/page.css")
+	has(must(0, "trace", "index.html", "section.tonight").out, "#content section.tonight { background: #efe8da }")
+}
+
+// A page is checked without a plan, at its own lines; what a browser must measure waits.
+func TestCheckOfAPage(t *testing.T) {
+	t.Parallel()
+	dir := demoSite(t)
+	r := run(t, dir, "check", "index.html")
+	for _, want := range []string{"soft  styles/page.css:31:15", "only a browser knows the heights of tonight, notes",
+		"where text lies in hero", "contrast, behind-text, thin-edge", "in 7 boxes"} {
+		if !strings.Contains(r.out, want) {
+			t.Errorf("%q is not in\n%s", want, r.out)
+		}
+	}
+	if r.code != 1 {
+		t.Errorf("exit %d %s", r.code, r.err)
+	}
+	write(t, dir, map[string]string{"bad.html": `<!doctype html><style>
+header { height: 300px; background: url(pictures/Dome-at-dusk.jpg) center / cover }</style><body><header>x</header>`})
+	r = run(t, dir, "check", "bad.html", "--sarif")
+	for _, want := range []string{`"uri": "bad.html"`, `"startLine": 2`, "servers tell small letters from capitals"} {
+		if !strings.Contains(r.out, want) {
+			t.Errorf("%q is not in the SARIF: %d %s", want, r.code, r.err)
+		}
+	}
+}
+
+// Requests that cannot be are told with what to do.
+func TestPagesThatCannotBe(t *testing.T) {
+	t.Parallel()
+	dir := demoSite(t)
+	write(t, dir, map[string]string{"empty/a.txt": "", "two/a.html": "<p>", "two/b.html": "<p>", "plain.html": "<p>x"})
+	for _, c := range [][2]string{
+		{"trace", "trace needs a page"}, {"trace index.htm", `did you mean "index.html"?`}, {"trace empty", "there is no page"},
+		{"trace index.html .none", `".none" selects nothing`}, {"trace index.html p>>q", "is not"},
+		{"trace index.html --at wide", "not a viewport"}, {"trace index.html --mode night", "is not dark, print"},
+		{"trace index.html --widths 9-1", "not a range"}, {"trace ../index.html", "cannot be read"},
+		{"start plain.html", "nothing in it has a background"}, {"start index.html pictures/ridge-line.png", "not both"},
+		{"start tourmaline.yaml", "writes one from a page"}, {"check two", "check one at a time"},
+		{"check index.html --box hero", "--box goes with a plan"},
+		{"css --dry-run", "--dry-run goes with --into"}, {"trace index.html a b", "at most one selector"},
+	} {
+		r := run(t, dir, strings.Fields(c[0])...)
+		if r.code != 2 || !strings.Contains(r.err, c[1]) {
+			t.Errorf("%s: %d %q, want %q", c[0], r.code, r.err, c[1])
+		}
+	}
+	if r := run(t, dir, "start"); r.code != 0 || !strings.Contains(r.out, "draft a plan from pages") {
+		t.Errorf("start alone: %d %s%s", r.code, r.out, r.err)
+	}
+}
