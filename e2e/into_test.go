@@ -229,11 +229,14 @@ func TestFromAPageToItsStylesheet(t *testing.T) {
 			}
 		}
 	}
-	has(must(0, "trace", ".").out, "6 elements with a background", "section.tonight  #efe8da", "styles/theme.css:15:20", "768 px")
+	has(must(0, "trace", ".").out, "6 elements with a background", "section.tonight  #efe8da",
+		"styles/theme.css:15:20", "768 px")
 	has(must(0, "trace", "index.html", ".tonight").out, "#content section { background: var(--paper) }",
 		"lower specificity: 0-1-0 against 1-0-1", "at every width", "to win   #content .tonight (1-1-0)")
-	has(must(0, "trace", "index.html", "header.hero", "--at", "390x844@3").out, "390x844@3", "whose shorthand background")
-	has(must(0, "start", "index.html").out, "tourmaline.yaml: 7 boxes", "2 boxes have a height", "next: tourmaline check")
+	has(must(0, "trace", "index.html", "header.hero", "--at", "390x844@3").out, "390x844@3",
+		"whose shorthand background")
+	has(must(0, "start", "index.html").out, "tourmaline.yaml: 7 boxes", "2 boxes have a height",
+		"next: tourmaline check")
 	has(must(2, "start", "index.html").err, "is there already", "never overwrites")
 	page := filepath.Join(dir, "styles", "page.css")
 	before, err := os.ReadFile(page)
@@ -254,7 +257,8 @@ func TestFromAPageToItsStylesheet(t *testing.T) {
 		t.Errorf("what was there is not kept: %v", err)
 	}
 	has(must(0, "css", "--draft", "--into", "styles/page.css").out, "nothing has changed")
-	has(must(0, "css", "--draft", "--into", "styles/page.css", "--replace").err, "taken out: styles/page.css:16: background:")
+	has(must(0, "css", "--draft", "--into", "styles/page.css", "--replace").err,
+		"taken out: styles/page.css:16: background:")
 	if again, _ := os.ReadFile(page + ".before-tourmaline"); string(again) != string(before) {
 		t.Error("the first file is kept, and no later one")
 	}
@@ -296,7 +300,8 @@ func TestPagesThatCannotBe(t *testing.T) {
 		{"trace index.html .none", `".none" selects nothing`}, {"trace index.html p>>q", "is not"},
 		{"trace index.html --at wide", "not a viewport"}, {"trace index.html --mode night", "is not dark, print"},
 		{"trace index.html --widths 9-1", "not a range"}, {"trace ../index.html", "cannot be read"},
-		{"start plain.html", "nothing in it has a background"}, {"start index.html pictures/ridge-line.png", "not both"},
+		{"start plain.html", "nothing in it has a background"}, {"start index.html pictures/ridge-line.png",
+			"not both"},
 		{"start tourmaline.yaml", "writes one from a page"}, {"check two", "check one at a time"},
 		{"check index.html --box hero", "--box goes with a plan"},
 		{"css --dry-run", "--dry-run goes with --into"}, {"trace index.html a b", "at most one selector"},

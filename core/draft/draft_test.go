@@ -85,8 +85,10 @@ func TestDraftSaysWhatThePageSays(t *testing.T) {
 	if got := strings.Join(names, "; "); got != "canvas body; hero header.hero; card .card; tall #tall; footer footer" {
 		t.Errorf("the boxes are %s\n%s", got, d.Text)
 	}
-	for _, want := range []string{"site: Harrowmoor\n", "pictures: img/\n", "texture: dots.png", "max-width: 60rem", "margin: 0 auto",
-		"height: calc(50vh + 2rem + 2rem)", "position: 70% 30%", "(600px <= width <= 999px):", "gradient: \"linear-gradient(",
+	for _, want := range []string{"site: Harrowmoor\n", "pictures: img/\n", "texture: dots.png", "max-width: 60rem",
+		"margin: 0 auto",
+		"height: calc(50vh + 2rem + 2rem)", "position: 70% 30%", "(600px <= width <= 999px):",
+		"gradient: \"linear-gradient(",
 		"2 elements alike", "aspect-ratio: 16 / 9", "border: 2px solid currentcolor", "color: \"#123\"",
 		`sample: "Dome: \"open\""`, "# - section.odd (https://cdn.example/x.png)", "# - footer::before (img/dome.png)",
 		"which is not in this folder"} {
@@ -113,11 +115,14 @@ func TestDraftSaysWhatThePageSays(t *testing.T) {
 
 // Boxes that pages share stand in the plan once; what differs on another page is said.
 func TestPagesShareBoxes(t *testing.T) {
-	files := map[string]string{"style.css": "header.top { height: 20vh; background: red } .a { background: #111; height: 1px } " +
+	files := map[string]string{"style.css": "header.top { height: 20vh; background: red } .a { background: #111; " +
+		"height: 1px } " +
 		".two header.top { background: blue }",
-		"index.html": "<!doctype html><link rel=stylesheet href=style.css><body><header class=top></header><section class=a></section>",
-		"b.html":     "<!doctype html><link rel=stylesheet href=style.css><body><header class=top></header><section class=b style='height:2px;background:#222'></section>",
-		"c.html":     "<!doctype html><link rel=stylesheet href=style.css><body class=two><header class=top></header>"}
+		"index.html": "<!doctype html><link rel=stylesheet href=style.css><body><header " +
+			"class=top></header><section class=a></section>",
+		"b.html": "<!doctype html><link rel=stylesheet href=style.css><body><header " +
+			"class=top></header><section class=b style='height:2px;background:#222'></section>",
+		"c.html": "<!doctype html><link rel=stylesheet href=style.css><body class=two><header class=top></header>"}
 	d, p := drafted(t, folder(files), "index.html", "b.html", "c.html")
 	if len(p.Boxes) != 3 || !strings.Contains(d.Text, "it looks otherwise in c.html") {
 		t.Errorf("%d boxes\n%s", len(p.Boxes), d.Text)
@@ -126,7 +131,8 @@ func TestPagesShareBoxes(t *testing.T) {
 
 // The largest picture is the hero, small ones that tile are textures.
 func TestDraftOfPictures(t *testing.T) {
-	store := picture.NewStore(folder(map[string]string{"a.png": dots(40, 40), "b c.png": dots(900, 500), "#d.png": dots(600, 600)}))
+	store := picture.NewStore(folder(map[string]string{"a.png": dots(40, 40), "b c.png": dots(900, 500),
+		"#d.png": dots(600, 600)}))
 	var files []*picture.File
 	for _, name := range []string{"a.png", "b c.png", "#d.png"} {
 		f, err := store.File(name)
@@ -155,14 +161,19 @@ func TestDraftOfPictures(t *testing.T) {
 // Whatever a page holds, its draft can be read.
 func FuzzDraft(f *testing.F) {
 	f.Add(`<body><section class="a b" id="x: #y">t</section>`, `section { background: url("a b#c.png") 1px / 2vw, linear-gradient(#000, red 10%); height: 5em; margin: 0 auto -1px }`)
-	f.Add("<title>- : #\x00\u2028 'q'</title><main><header class='null'>yes</header>", "header{background:#fff;padding:1px 2%;border:1px dashed red;border-radius:1px/2px} @media (width<500px){header{display:none}}")
-	f.Add("<div style='background:url(data:image/gif;base64,R0lG) space;min-height:calc(1px + 2%)'><p>x", "div{width:min-content;max-width:calc(10px*2);aspect-ratio:auto 1/2;height:100%}")
-	f.Add("<body><nav class='7 é --'><b>\"]}\n#", "nav{background:image-set(url(a.png) 1x,'b.png' 2x) fixed;color:color-mix(in oklch,red,blue)} nav{font-size:2vw;border-top:1em groove}")
+	f.Add("<title>- : #\x00\u2028 'q'</title><main><header class='null'>yes</header>",
+		"header{background:#fff;padding:1px 2%;border:1px dashed red;border-radius:1px/2px} @media "+
+			"(width<500px){header{display:none}}")
+	f.Add("<div style='background:url(data:image/gif;base64,R0lG) space;min-height:calc(1px + 2%)'><p>x",
+		"div{width:min-content;max-width:calc(10px*2);aspect-ratio:auto 1/2;height:100%}")
+	f.Add("<body><nav class='7 é --'><b>\"]}\n#", "nav{background:image-set(url(a.png) 1x,'b.png' 2x) "+
+		"fixed;color:color-mix(in oklch,red,blue)} nav{font-size:2vw;border-top:1em groove}")
 	f.Fuzz(func(t *testing.T, html, css string) {
 		if len(html)+len(css) > 4000 {
 			return
 		}
-		files := folder(map[string]string{"index.html": "<!doctype html><link rel=stylesheet href=a.css>" + html, "a.css": css})
+		files := folder(map[string]string{"index.html": "<!doctype html><link rel=stylesheet href=a.css>" + html,
+			"a.css": css})
 		p, err := page.Load(files, "index.html")
 		if err != nil {
 			return

@@ -293,7 +293,8 @@ func (d *drafter) frame(s *state, p cascade.Part) {
 		}
 	}
 	switch {
-	case len(lines) == 4 && st.Borders[0] == st.Borders[1] && st.Borders[1] == st.Borders[2] && st.Borders[2] == st.Borders[3]:
+	case len(lines) == 4 && st.Borders[0] == st.Borders[1] && st.Borders[1] == st.Borders[2] &&
+		st.Borders[2] == st.Borders[3]:
 		b := st.Borders[0]
 		s.keys = append(s.keys, [2]string{"border", fmt.Sprintf("%s %s %s", b.Width, string(b.Style), b.Color)})
 	case len(lines) > 0:

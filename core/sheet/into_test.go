@@ -29,8 +29,10 @@ func wrote(t testing.TB, text, page, style, theme string, replace bool) (*Writte
 	if err != nil {
 		t.Fatal(err)
 	}
-	site := fstest.MapFS{"index.html": {Data: []byte(page)}, "style.css": {Data: []byte(style)}, "theme.css": {Data: []byte(theme)}}
-	return Write(p, nil, Options{Folder: "p/"}, Into{Site: site, File: "style.css", Pages: []string{"index.html"}, Replace: replace})
+	site := fstest.MapFS{"index.html": {Data: []byte(page)}, "style.css": {Data: []byte(style)},
+		"theme.css": {Data: []byte(theme)}}
+	return Write(p, nil, Options{Folder: "p/"}, Into{Site: site, File: "style.css", Pages: []string{"index.html"},
+		Replace: replace})
 }
 
 // Bytes outside the marked part stay, whatever line ends, byte order mark and indentation a file has;
@@ -47,7 +49,8 @@ func TestWriteBackKeepsEveryOtherByte(t *testing.T) {
 		if !strings.HasPrefix(w.After, style) || !strings.Contains(w.After, "tourmaline begins: tourmaline.yaml") {
 			t.Errorf("%s: %q", name, w.After)
 		}
-		if dos := strings.Contains(style, "\r\n"); strings.Count(w.After, "\n") != strings.Count(w.After, "\r\n") == dos {
+		if dos := strings.Contains(style, "\r\n"); strings.Count(w.After, "\n") != strings.Count(w.After,
+			"\r\n") == dos {
 			t.Errorf("%s: line ends of both kinds: %q", name, w.After)
 		}
 		unit := "  "
@@ -82,7 +85,8 @@ func TestSelectorsWinJustSo(t *testing.T) {
 		{"header.hero { background: red }", "", "body .hero {", "section.notes {"},
 		{".hero.wide { background: red }", "", ".hero.wide {", "section.notes {"},
 		{"#m section { background: red }", "", ".hero {", "#m section.notes {"},
-		{"#top.hero { background: red } @layer x { #m section { background: red } }", "", ".hero#top {", "section.notes {"},
+		{"#top.hero { background: red } @layer x { #m section { background: red } }", "", ".hero#top {",
+			"section.notes {"},
 		{"", "body main .notes { background-size: 2px }", ".hero {", "body section.notes {"},
 		{"#m section { color: red } :where(#m) .notes { background: red }", "", ".hero {", "section.notes {"},
 	} {
@@ -102,13 +106,15 @@ func TestSelectorsWinJustSo(t *testing.T) {
 // What no selector wins over is met with !important, and that with an error where it cannot be.
 func TestImportantIsMetOrTold(t *testing.T) {
 	w, err := wrote(t, twoBoxes, twoBoxesPage, "", ".notes { background: red !important }", false)
-	if err != nil || !strings.Contains(w.After, "background: #008080 !important") || strings.Contains(w.After, "#123 !important") ||
+	if err != nil || !strings.Contains(w.After, "background: #008080 !important") || strings.Contains(w.After,
+		"#123 !important") ||
 		len(w.Stronger) != 1 || !strings.Contains(w.Stronger[0], "theme.css:1") {
 		t.Errorf("%v %v\n%s", err, w.Stronger, w.After)
 	}
 	for page, theme := range map[string]string{twoBoxesPage: "@layer a { .notes { background: red !important } }",
 		strings.Replace(twoBoxesPage, "class=notes", `class=notes style="background: red !important"`, 1): ""} {
-		if _, err := wrote(t, twoBoxes, page, "", theme, false); err == nil || !strings.Contains(err.Error(), "no rule wins over") {
+		if _, err := wrote(t, twoBoxes, page, "", theme, false); err == nil || !strings.Contains(err.Error(),
+			"no rule wins over") {
 			t.Errorf("%q: %v", theme, err)
 		}
 	}
@@ -171,7 +177,8 @@ func TestWriteBackThatCannotWork(t *testing.T) {
 			t.Errorf("%q: %v, want %q", c[1], err, c[3])
 		}
 	}
-	w, err := wrote(t, twoBoxes, "<!doctype html><link rel=stylesheet href=style.css><body><p class=hero>", "", "", false)
+	w, err := wrote(t, twoBoxes, "<!doctype html><link rel=stylesheet href=style.css><body><p class=hero>", "", "",
+		false)
 	if err != nil || len(w.Notes) != 1 || !strings.Contains(w.Notes[0], "section.notes selects nothing") {
 		t.Errorf("%v %v", err, w)
 	}
@@ -179,8 +186,10 @@ func TestWriteBackThatCannotWork(t *testing.T) {
 
 // Whatever a stylesheet holds, what is outside the part stays, and the part is found again.
 func FuzzWriteBack(f *testing.F) {
-	for _, s := range []string{"", ".hero{background:red}", "\ufeff.notes{\r\n\tbackground:url(a)\r\n}", "/*", "@media (", ".a{b:c}}}",
-		"@layer a{.hero{background:red!important}}", ".hero{background:red;;}\n.notes,section{background:gold}", "@import 'x';<!--",
+	for _, s := range []string{"", ".hero{background:red}", "\ufeff.notes{\r\n\tbackground:url(a)\r\n}", "/*",
+		"@media (", ".a{b:c}}}",
+		"@layer a{.hero{background:red!important}}", ".hero{background:red;;}\n.notes,section{background:gold}",
+		"@import 'x';<!--",
 		".hero { & { background: red } background-size: 1px; .x & { color: red } }"} {
 		f.Add(s, true)
 	}

@@ -96,7 +96,8 @@ func TestFluidValuesAreToldAtEveryWidth(t *testing.T) {
 	r := traced(t, map[string]string{"index.html": `<!doctype html><style>
 p { background: url(a.png) 0 0 / 10vw } div { background: url(a.png) 0 0 / max(50px, 10vw) }
 </style><body><p>x<div>y</div>`}, trace.Options{Widths: [2]int{498, 502}})
-	for name, want := range map[string]string{"body > p": "49.8px 49.9px 50px 50.1px 50.2px", "body > div": "50px 50.1px 50.2px"} {
+	for name, want := range map[string]string{"body > p": "49.8px 49.9px 50px 50.1px 50.2px",
+		"body > div": "50px 50.1px 50.2px"} {
 		var got []string
 		for _, g := range find(t, r, name).Ranges {
 			got = append(got, strings.TrimSuffix(g.Values["background-size"], " auto"))
