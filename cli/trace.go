@@ -95,7 +95,7 @@ func traceOptions(c *cli.Command) (o trace.Options, err error) {
 		env.Modes, env.Touch = o.Env.Modes, env.Touch || o.Env.Touch
 		o.Windows = append(o.Windows, env)
 	}
-	o.Selector = c.Args().Get(1)
+	o.Selector, o.Letters = c.Args().Get(1), !c.Bool("json")
 	return o, nil
 }
 

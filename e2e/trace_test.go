@@ -8,11 +8,13 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 
+	"tourmaline/e2e/corpus"
 	"tourmaline/e2e/shoot"
 )
 
@@ -159,6 +161,39 @@ func TestTraceSaysWhatABrowserComputes(t *testing.T) {
 	}
 	if os.Getenv("TOURMALINE_FACTS") == "write" {
 		writeFacts(t, facts, known)
+	}
+}
+
+// So is what it says of a page in the classes of three well-known frameworks.
+func TestTraceOfFrameworks(t *testing.T) {
+	t.Parallel()
+	if shoot.Browser() == "" {
+		t.Skip("no browser here")
+	}
+	if _, err := exec.LookPath("npm"); err != nil {
+		t.Skip("no npm here, which brings the frameworks")
+	}
+	classes, err := os.ReadFile("../core/page/testdata/classes.html")
+	if err != nil {
+		t.Fatal(err)
+	}
+	root := t.TempDir()
+	pages := map[string]string{}
+	for i, f := range corpus.Frameworks {
+		if css := corpus.Unpacked(t, f[0], f[1]); css != "" {
+			dir := fmt.Sprintf("f%d", i)
+			write(t, filepath.Join(root, dir), map[string]string{"index.html": string(classes), "fw.css": css})
+			pages[dir] = filepath.ToSlash(filepath.Join(root, dir, "index.html"))
+		}
+	}
+	known := browserComputes(t, pages)
+	for name, page := range pages {
+		r := run(t, root, "trace", page, "--json", "--widths", "320-1440", "--height", fmt.Sprint(tracedHeight))
+		var got tracedJSON
+		if err := json.Unmarshal([]byte(r.out), &got); err != nil {
+			t.Fatal(err, r.err)
+		}
+		compareTraced(t, name, &got, known[name])
 	}
 }
 

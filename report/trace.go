@@ -49,6 +49,17 @@ type TraceElement struct {
 	Ranges   []TraceRange `json:"ranges"`
 	Winning  *Winning     `json:"winning,omitempty"`
 	Dynamic  []Owner      `json:"dynamic,omitempty"`
+	// Otherwise are windows of another height or density, by night, in print and so on.
+	Otherwise []TraceChange `json:"otherwise,omitempty"`
+	Shape     string        `json:"shape,omitempty"`
+}
+
+// TraceChange is what differs in windows that are not as those asked for in more than width.
+type TraceChange struct {
+	When    string            `json:"when"`
+	Widths  [2]int            `json:"widths"`
+	Values  map[string]string `json:"values"`
+	Winners map[string]Owner  `json:"winners"`
 }
 
 // TraceRange is a range of widths in which nothing changes.
@@ -65,6 +76,7 @@ type TraceRange struct {
 	Behind    []Around           `json:"behind,omitempty"`
 	White     bool               `json:"white,omitempty"`
 	Container *Container         `json:"container,omitempty"`
+	Unread    []Owner            `json:"unread,omitempty"` // masks
 
 	shows string
 	image *Owner
@@ -165,6 +177,16 @@ func (n Namer) ofElement(e *trace.Element, windows, brief bool) (TraceElement, e
 			}
 		}
 	}
+	j.Shape = e.Shape()
+	for _, c := range e.Otherwise() {
+		o := TraceChange{When: c.When, Widths: [2]int{c.From, c.To}, Values: c.Values, Winners: map[string]Owner{}}
+		for name := range c.Values {
+			if w := c.Range.Winner(name); w != nil {
+				o.Winners[name] = n.owner(w)
+			}
+		}
+		j.Otherwise = append(j.Otherwise, o)
+	}
 	s, after, blocked, err := e.Winning()
 	if err != nil {
 		return j, err
@@ -198,6 +220,9 @@ func (n Namer) ofRange(r *trace.Range, brief bool) TraceRange {
 			o.Why = l.Why
 			g.Losers[name] = append(g.Losers[name], o)
 		}
+	}
+	for _, c := range r.Unread() {
+		g.Unread = append(g.Unread, n.owner(c))
 	}
 	if r.Plain() {
 		return g

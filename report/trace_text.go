@@ -127,6 +127,12 @@ func (t *Trace) element(p *Printer, e *TraceElement) {
 	for i := range e.Ranges {
 		t.rangeText(p, &e.Ranges[i], len(e.Ranges) == 1)
 	}
+	if e.Shape != "" {
+		p.item(8, "shape", "it hangs on the shape of the window, "+e.Shape+": --height tells for other heights")
+	}
+	for i := range e.Otherwise {
+		e.Otherwise[i].text(p, t.widths)
+	}
 	for i := range e.Dynamic {
 		if i == 0 {
 			p.item(8, "people", "not taken as matching, since it depends on what people do:")
@@ -188,6 +194,24 @@ func (t *Trace) rangeText(p *Printer, g *TraceRange, only bool) {
 	t.around(p, g)
 }
 
+// text prints what differs in other windows.
+func (c *TraceChange) text(p *Printer, widths Range) {
+	at := ""
+	if c.Widths != [2]int{widths.From, widths.To} {
+		at = ", at " + spanText(c.Widths) + " px"
+	}
+	p.printf("  %s%s\n", c.When, at)
+	g := TraceRange{Values: c.Values, Winners: c.Winners}
+	for _, group := range g.groups() {
+		for _, name := range group.names {
+			p.printf("    %-22s %s\n", name, g.Values[name])
+		}
+		if group.from != nil {
+			p.item(8, "  from", group.from.String())
+		}
+	}
+}
+
 func spanText(w [2]int) string {
 	if w[0] == w[1] {
 		return fmt.Sprint(w[0])
@@ -197,6 +221,9 @@ func spanText(w [2]int) string {
 
 // around prints what hides a background, and what shows through.
 func (t *Trace) around(p *Printer, g *TraceRange) {
+	for i := range g.Unread {
+		p.item(8, "", "not read, and it may hide parts: "+g.Unread[i].String())
+	}
 	label := "hidden"
 	for i, o := range g.Over {
 		const most = 5

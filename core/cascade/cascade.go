@@ -334,11 +334,11 @@ func (w *Window) Of(e *Element, pseudo string) *Computed {
 }
 
 // Holding tells windows apart by which of an element's rules that declare backgrounds or colours hold.
-func (w *Window) Holding(e *Element) string {
+func (w *Window) Holding(e *Element, pseudo string) string {
 	o := w.own(e)
 	var bits []byte
 	for _, b := range o.rules {
-		if len(b.Conditions) > 0 && slices.ContainsFunc(b.Rule.Declarations, ofBackground) {
+		if b.Selector.Pseudo == pseudo && len(b.Conditions) > 0 && slices.ContainsFunc(b.Rule.Declarations, ofBackground) {
 			bits = append(bits, byte('0'+b2i(w.hold(b))))
 		}
 	}
@@ -369,6 +369,34 @@ func (p *Page) Contained(e *Element, pseudo string) (out []string) {
 			}
 		}
 	}
+	return out
+}
+
+// Under are the conditions that rules for an element's background or colour stand under.
+func (p *Page) Under(e *Element, pseudo string) (out []string) {
+	for _, b := range p.own(e).rules {
+		if b.Selector.Pseudo != pseudo || !slices.ContainsFunc(b.Rule.Declarations, ofBackground) {
+			continue
+		}
+		for _, i := range b.Conditions {
+			if t := p.Conditions[i].Text; !slices.Contains(out, t) {
+				out = append(out, t)
+			}
+		}
+	}
+	return out
+}
+
+// Unread are the declarations for an element that change what is seen of its background and are not read:
+// those of masks.
+func (w *Window) Unread(e *Element, pseudo string) (out []*Candidate) {
+	w.each(e, pseudo, func(c *Candidate) {
+		name := strings.TrimPrefix(c.Declaration.Property, "-webkit-")
+		if (name == "mask" || strings.HasPrefix(name, "mask-")) && c.Declaration.Value != "none" {
+			out = append(out, c)
+		}
+	})
+	sortCandidates(out)
 	return out
 }
 

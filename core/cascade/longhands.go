@@ -14,7 +14,8 @@ var Longhands = append(append([]string{"font-size", "color"}, css.Parts("backgro
 	"border-top-width", "border-right-width", "border-bottom-width", "border-left-width",
 	"border-top-style", "border-right-style", "border-bottom-style", "border-left-style",
 	"border-top-color", "border-right-color", "border-bottom-color", "border-left-color",
-	"border-radius", "padding-top", "padding-right", "padding-bottom", "padding-left", "box-shadow",
+	"border-top-left-radius", "border-top-right-radius", "border-bottom-right-radius", "border-bottom-left-radius",
+	"padding-top", "padding-right", "padding-bottom", "padding-left", "box-shadow",
 	"display", "opacity", "visibility", "content", "position", "width", "min-width", "max-width", "height",
 	"min-height",
 	"max-height", "aspect-ratio", "box-sizing", "float", "margin-top", "margin-right", "margin-bottom", "margin-left")
@@ -28,7 +29,8 @@ var loose = map[string]bool{"display": false, "opacity": false, "visibility": tr
 // logical are the names of sides and corners by the direction of text, which is taken to be from left
 // to right.
 var logical = map[string][]string{
-	"border-radius":  {"border-radius"}, // one value for all corners
+	"border-start-start-radius": {"border-top-left-radius"}, "border-start-end-radius": {"border-top-right-radius"},
+	"border-end-end-radius": {"border-bottom-right-radius"}, "border-end-start-radius": {"border-bottom-left-radius"},
 	"padding-inline": {"padding-left", "padding-right"}, "padding-block": {"padding-top", "padding-bottom"},
 	"padding-inline-start": {"padding-left"}, "padding-inline-end": {"padding-right"},
 	"padding-block-start": {"padding-top"}, "padding-block-end": {"padding-bottom"},

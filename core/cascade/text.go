@@ -63,6 +63,15 @@ func (c *Computed) Text(w *Window, name string, url func(string) string) string 
 			return p.Snapped(b.Width)
 		}
 	}
+	for i, corner := range []string{"top-left", "top-right", "bottom-right", "bottom-left"} {
+		if name == "border-"+corner+"-radius" {
+			h, v := p.Length(s.Radii[i].H), p.Length(s.Radii[i].V)
+			if h == v {
+				return h
+			}
+			return h + " " + v
+		}
+	}
 	switch name {
 	case "display":
 		return "inline"

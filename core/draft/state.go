@@ -278,9 +278,13 @@ func (d *drafter) frame(s *state, p cascade.Part) {
 	if t := four(margins, strings.TrimSpace); t != "0" {
 		s.keys = append(s.keys, [2]string{"margin", t})
 	}
-	if c := p.Winners["border-radius"]; c != nil && c.Declaration.Property == "border-radius" && !strings.Contains(
-		c.Declaration.Value, "var(") {
-		s.keys = append(s.keys, [2]string{"border-radius", c.Declaration.Value})
+	across := four([4]css.Num{st.Radii[0].H, st.Radii[1].H, st.Radii[2].H, st.Radii[3].H}, css.Num.String)
+	down := four([4]css.Num{st.Radii[0].V, st.Radii[1].V, st.Radii[2].V, st.Radii[3].V}, css.Num.String)
+	switch {
+	case across != down:
+		s.keys = append(s.keys, [2]string{"border-radius", across + " / " + down})
+	case across != "0":
+		s.keys = append(s.keys, [2]string{"border-radius", across})
 	}
 	if p.Em != 16 && !p.Fluid {
 		s.keys = append(s.keys, [2]string{"font-size", css.Pxs(p.Em).String()})

@@ -21,7 +21,7 @@ var followed = []string{"background-color", "background-image", "background-size
 	"background-position-y", "background-blend-mode", "color", "opacity", "visibility",
 	"padding-top", "padding-right", "padding-bottom", "padding-left",
 	"border-top-width", "border-top-style", "border-top-color", "border-left-width", "border-left-style",
-	"border-left-color"}
+	"border-left-color", "border-top-left-radius", "border-bottom-right-radius"}
 
 // sites are pages in the manner of themes and frameworks, each a folder with an index.html.
 var sites = map[string]map[string]string{
@@ -49,7 +49,7 @@ p{color:currentcolor;background:inherit} footer{background:linear-gradient(red,b
 @layer reset { * { padding: 0; border-top: 1px dotted } .box { padding: 9px !important; color: black !important } }
 @layer theme.inner { .box { background: lime; border-left: 2px solid green } }
 @layer { .anon { background: pink } }
-.plain { background: orange }
+.plain { background: orange; border-radius: 1em 2px / 30%; border-end-end-radius: 4px } .x { border-top-left-radius: 5px 2em }
 @layer base { .box:is(#two, .y) { background: gray } }
 @supports (background: red) { .sup { background: aqua } }
 @supports (nonsense: red) { .sup { background: black } }

@@ -16,12 +16,13 @@ type Names struct {
 	tags    map[string]int
 	ids     map[string]int
 	known   map[*cascade.Element]string
+	counts  map[string]int // of a tag with classes
 }
 
 // Names counts what the document's elements are called.
 func (d *Document) Names() *Names {
 	n := &Names{all: d.Elements(), classes: map[string]int{}, tags: map[string]int{}, ids: map[string]int{},
-		known: map[*cascade.Element]string{}}
+		known: map[*cascade.Element]string{}, counts: map[string]int{}}
 	for _, e := range n.all {
 		n.tags[e.Tag]++
 		if e.ID != "" {
@@ -139,13 +140,19 @@ func Wordlike(s string) bool {
 }
 
 // count is how many elements have a tag and all of some classes.
-func (n *Names) count(tag string, classes ...string) (out int) {
+func (n *Names) count(tag string, classes ...string) int {
+	key := tag + " " + strings.Join(classes, " ")
+	if out, ok := n.counts[key]; ok {
+		return out
+	}
+	out := 0
 	for _, e := range n.all {
 		lacks := func(c string) bool { return !slices.Contains(e.Classes, c) }
 		if e.Tag == tag && !slices.ContainsFunc(classes, lacks) {
 			out++
 		}
 	}
+	n.counts[key] = out
 	return out
 }
 

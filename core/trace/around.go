@@ -70,7 +70,7 @@ func (g *Range) Hidden() *cascade.Candidate {
 func (g *Range) Generated() bool {
 	switch strings.ToLower(g.Computed.Values["content"]) {
 	case "", "none", "normal":
-		return g.element.Pseudo == ""
+		return !slices.Contains(pseudos, g.element.Pseudo)
 	}
 	return true
 }
@@ -169,6 +169,11 @@ func (e *Element) Dynamic() (out []*cascade.Bound) {
 	return out
 }
 
+// Unread are declarations of masks: they change what is seen, and are not read.
+func (g *Range) Unread() []*cascade.Candidate {
+	return g.window.Unread(g.element.Element, g.element.Pseudo)
+}
+
 // Contained are the values that differ where the conditions on the sizes of containers hold, which only
 // a browser knows.
 func (g *Range) Contained() (text string, values map[string]string) {
@@ -199,6 +204,9 @@ func (e *Element) Winning() (s *cascade.Selector, after, blocked *cascade.Candid
 	if len(t.Blocked) > 0 {
 		return nil, nil, t.Blocked[0], nil
 	}
+	if e.Pseudo != "" { // which counts as a type itself
+		t.Need[2] = max(t.Need[2]-1, 0)
+	}
 	s, err = e.result.Names.Winning(e.Element, t.Need)
 	if err == nil && s.Specificity.Compare(t.Need) > 0 {
 		t.After = nil
@@ -222,6 +230,9 @@ func (r *Result) Missing(store *picture.Store) (out []cascade.Note) {
 				}
 				at := g.Image.Declaration.Span
 				key := fmt.Sprint(at.Pos(), href)
+				if _, ok := r.Page.FileOf(g.Computed, href); !ok { // elsewhere: once
+					key = href
+				}
 				if told[key] {
 					continue
 				}

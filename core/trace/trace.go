@@ -36,6 +36,7 @@ type Options struct {
 	Env      css.Env   // what windows are like beside their width
 	Windows  []css.Env // just these, in place of Widths
 	Selector string    // the elements that it selects; "" those that have a background at some window
+	Letters  bool      // ::first-line and ::first-letter too
 }
 
 // Result is what is known of a page.
@@ -46,7 +47,10 @@ type Result struct {
 	Names    *page.Names
 
 	spans []cascade.Span
-	at    map[css.Env]*cascade.Window
+	other map[string][]variant // by the conditions
+	// elsewhere are the spans in other windows.
+	elsewhere map[css.Env][]cascade.Span
+	at        map[css.Env]*cascade.Window
 }
 
 // Element is an element, or a pseudo-element of it, with its backgrounds.
@@ -78,8 +82,11 @@ type Range struct {
 	holding string
 }
 
-// pseudos are the pseudo-elements that are told of as elements.
+// pseudos are the pseudo-elements that are told of as elements. Markers and the like have no background.
 var pseudos = []string{"before", "after"}
+
+// letters are those that are told of too where Letters asks for them.
+var letters = []string{"first-line", "first-letter"}
 
 // NoneError says that a selector selects nothing in a page.
 type NoneError struct{ Selector, Page string }
@@ -113,7 +120,11 @@ func Page(p *page.Page, o Options) (*Result, error) {
 		if inHead(e) {
 			continue
 		}
-		for _, pseudo := range append([]string{""}, pseudos...) {
+		kinds := append([]string{""}, pseudos...)
+		if o.Letters {
+			kinds = append(kinds, letters...)
+		}
+		for _, pseudo := range kinds {
 			if pseudo != "" && !p.HasRules(e, pseudo) {
 				continue
 			}
@@ -206,7 +217,7 @@ func sameWinners(a, b *Range) bool {
 
 func (e *Element) at(width int, w *cascade.Window, c *cascade.Computed) Range {
 	g := Range{From: width, To: width, Env: w.Env, Computed: c, element: e, window: w,
-		holding: w.Holding(e.Element), Values: make(map[string]string, len(Properties))}
+		holding: w.Holding(e.Element, e.Pseudo), Values: make(map[string]string, len(Properties))}
 	for _, name := range Properties {
 		g.Values[name] = Value(e.result.Page, c, w, name)
 	}
@@ -220,7 +231,7 @@ func Value(p *page.Page, c *cascade.Computed, w *cascade.Window, name string) st
 		x := splitList(Value(p, c, w, "background-position-x"))
 		y := splitList(Value(p, c, w, "background-position-y"))
 		for i := range x {
-			x[i] += " " + y[i%len(y)]
+			x[i] = asRepeated(x[i], i, len(c.Style.X)) + " " + asRepeated(y[i%len(y)], i, len(c.Style.Y))
 		}
 		return strings.Join(x, ", ")
 	}
@@ -230,6 +241,15 @@ func Value(p *page.Page, c *cascade.Computed, w *cascade.Window, name string) st
 		}
 		return href
 	})
+}
+
+// asRepeated is how Chromium spells a position in the shorthand where its list is repeated for more images:
+// what counts from the end as if it counted from the start. It paints it from the end all the same.
+func asRepeated(position string, i, declared int) string {
+	if rest, ok := strings.CutPrefix(position, "calc(100% - "); ok && declared > 0 && i >= declared {
+		return strings.TrimSuffix(rest, ")")
+	}
+	return position
 }
 
 // splitList cuts a list at the commas that are in no brackets.

@@ -173,6 +173,36 @@ func TestWhatIsNotKnownIsTold(t *testing.T) {
 	}
 }
 
+// What differs by height, density, night and the like is told with exact heights: 500 px is the last at
+// which the query holds.
+func TestOtherWindowsAreTold(t *testing.T) {
+	r := traced(t, map[string]string{"index.html": `<!doctype html><style>p{background:red;-webkit-mask:url(m.png)}
+@media (max-height: 500px) and (width < 700px) { p { background: blue } }
+@media (min-resolution: 1.25dppx) { p { background-image: url(b.png) } } @media print { p { background: none } }
+@media (prefers-color-scheme: dark) { p { color: #fff } } @media (hover: none) { p { background-size: 9px } }
+div { background: red } @media (orientation: portrait) { div { background: blue } }
+@media (height < 400px) { div { background: gold } }</style><body><p>x</p><div>y</div>`}, trace.Options{})
+	p := find(t, r, "body > p")
+	var got []string
+	for _, c := range p.Otherwise() {
+		got = append(got, fmt.Sprint(c.When, " ", c.From, "-", c.To, " ", c.Values))
+	}
+	want := []string{"in windows up to 500 px high 320-699 map[background-color:rgb(0, 0, 255)]",
+		`from density 1.5 on 320-1200 map[background-image:url("b.png")]`,
+		"by night (dark) 320-1200 map[color:rgb(255, 255, 255)]", "in print 320-1200 map[background-color:rgba(0, 0, 0, 0)]",
+		"on touch screens 320-1200 map[background-size:9px auto]"}
+	if strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	if u := p.Ranges[0].Unread(); len(u) != 1 || u[0].Declaration.Property != "-webkit-mask" {
+		t.Errorf("masks: %v", u)
+	}
+	div := find(t, r, "body > div")
+	if c := div.Otherwise(); len(c) != 0 || div.Shape() != "(orientation: portrait)" {
+		t.Errorf("of the shape of the window: %v %s", c, div.Shape())
+	}
+}
+
 // A picture that is not there is told with what is near to it.
 func TestMissingPicturesAreTold(t *testing.T) {
 	files := map[string]string{"index.html": `<!doctype html><link rel=stylesheet href=css/a.css><body><p class=a>1<p class=b>2
