@@ -33,7 +33,7 @@ type Wait struct {
 // declarations. What hangs on heights or texts that only a browser knows is not looked at, and said.
 func (s *Site) CheckPage(ctx context.Context, name string, opt check.Options) (*PageCheck, error) {
 	file := filepath.Join(filepath.FromSlash(rootOf(s)), filepath.FromSlash(name))
-	d, err := s.DraftPages([]string{name}, file)
+	d, err := s.DraftPages(ctx, []string{name}, file)
 	if err != nil {
 		return nil, err
 	}

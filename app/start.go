@@ -1,6 +1,7 @@
 package app
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -17,7 +18,7 @@ import (
 var draftWidths = [2]int{320, 2560}
 
 // DraftPages drafts the plan of pages of a site. file is where it will lie.
-func (s *Site) DraftPages(names []string, file string) (*draft.Plan, error) {
+func (s *Site) DraftPages(ctx context.Context, names []string, file string) (*draft.Plan, error) {
 	folder, err := s.inside(filepath.Dir(file))
 	if err != nil {
 		return nil, err
@@ -34,7 +35,7 @@ func (s *Site) DraftPages(names []string, file string) (*draft.Plan, error) {
 		called = append(called, filepath.Base(name))
 	}
 	o.Pages = strings.Join(called, ", ")
-	return draft.Pages(pages, o)
+	return draft.Pages(ctx, pages, o)
 }
 
 // inside is a folder as it is called in the site.

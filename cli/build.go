@@ -79,7 +79,7 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 		return err
 	}
 	if c.Bool("draft") {
-		return s.buildDraft(c, pr, so)
+		return s.buildDraft(ctx, c, pr, so)
 	}
 	inputs, err := pr.Inputs(Version, fmt.Sprintf("%v %v %v", mo.Thorough, c.Bool("placeholder"), so))
 	if err != nil {
@@ -110,7 +110,7 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err != nil {
 		return err
 	}
-	into, err := s.into(c, pr, r.Ladders, so)
+	into, err := s.into(ctx, c, pr, r.Ladders, so)
 	if err != nil {
 		return err
 	}
@@ -158,7 +158,7 @@ func (s *session) checkLine(ctx context.Context, pr *app.Project) (string, error
 }
 
 // buildDraft writes the stylesheet and the page of the sources.
-func (s *session) buildDraft(c *cli.Command, pr *app.Project, so sheet.Options) error {
+func (s *session) buildDraft(ctx context.Context, c *cli.Command, pr *app.Project, so sheet.Options) error {
 	start := time.Now()
 	out, err := app.NewOutput(pr, Version)
 	if err != nil {
@@ -173,7 +173,7 @@ func (s *session) buildDraft(c *cli.Command, pr *app.Project, so sheet.Options) 
 	if err != nil {
 		return err
 	}
-	into, err := s.into(c, pr, nil, so)
+	into, err := s.into(ctx, c, pr, nil, so)
 	if err != nil {
 		return err
 	}
@@ -280,13 +280,13 @@ Examples:  tourmaline demo observatory
 			if err := s.build(ctx, planFile, c); err != nil {
 				return err
 			}
-			return s.demoPage(dir)
+			return s.demoPage(ctx, dir)
 		},
 	}
 }
 
 // demoPage traces the page of the example as it stands, and says what to try.
-func (s *session) demoPage(dir string) error {
+func (s *session) demoPage(ctx context.Context, dir string) error {
 	name := filepath.Join(dir, "index.html")
 	site, pages, err := app.OpenSite(name, dir)
 	if err != nil {
@@ -296,7 +296,7 @@ func (s *session) demoPage(dir string) error {
 	if err != nil {
 		return err
 	}
-	r, err := trace.Page(p, trace.Options{Widths: [2]int{320, 2560},
+	r, err := trace.Page(ctx, p, trace.Options{Widths: [2]int{320, 2560},
 		Env: css.Env{Height: traceHeight, Density: traceDensity}})
 	if err != nil {
 		return err

@@ -77,7 +77,7 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("draft") {
-		return s.draftCSS(c, pr, so)
+		return s.draftCSS(ctx, c, pr, so)
 	}
 	if err := s.settleOpen(ctx, pr); err != nil {
 		return err
@@ -90,7 +90,7 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.String("into") != "" {
-		w, err := s.into(c, pr, r.Ladders, so)
+		w, err := s.into(ctx, c, pr, r.Ladders, so)
 		if err != nil {
 			return err
 		}
@@ -118,13 +118,13 @@ func (s *session) writeCSS(c *cli.Command, pr *app.Project, text string) error {
 }
 
 // draftCSS writes the stylesheet of the sources: nothing is settled or coded for it.
-func (s *session) draftCSS(c *cli.Command, pr *app.Project, so sheet.Options) error {
+func (s *session) draftCSS(ctx context.Context, c *cli.Command, pr *app.Project, so sheet.Options) error {
 	if c.Bool("preload") {
 		return fmt.Errorf("--draft and --preload: a draft has no files to preload")
 	}
 	if c.String("into") != "" {
 		s.tellDraft(pr)
-		w, err := s.into(c, pr, nil, so)
+		w, err := s.into(ctx, c, pr, nil, so)
 		if err != nil {
 			return err
 		}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -50,7 +51,8 @@ type written struct {
 }
 
 // into makes the stylesheet with the rules in it; nil without --into.
-func (s *session) into(c *cli.Command, pr *app.Project, ladders []*cut.Ladder, so sheet.Options) (*written, error) {
+func (s *session) into(ctx context.Context, c *cli.Command, pr *app.Project, ladders []*cut.Ladder,
+	so sheet.Options) (*written, error) {
 	if c.String("into") == "" {
 		return nil, nil
 	}
@@ -66,7 +68,7 @@ func (s *session) into(c *cli.Command, pr *app.Project, ladders []*cut.Ladder, s
 	if c.Bool("draft") {
 		so.Draft = pr.Draft(filepath.Dir(t.Path))
 	}
-	w, err := sheet.Write(pr.Plan, ladders, so, t.Into(c.Bool("replace")))
+	w, err := sheet.Write(ctx, pr.Plan, ladders, so, t.Into(c.Bool("replace")))
 	if err != nil {
 		return nil, fmt.Errorf("%w; nothing was written", err)
 	}

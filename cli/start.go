@@ -40,7 +40,7 @@ Examples:  tourmaline start index.html
 	}
 }
 
-func (s *session) start(_ context.Context, c *cli.Command) error {
+func (s *session) start(ctx context.Context, c *cli.Command) error {
 	args := c.Args().Slice()
 	if len(args) == 0 {
 		return cli.ShowSubcommandHelp(c)
@@ -51,7 +51,7 @@ func (s *session) start(_ context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	d, err := drafted(args, file, c.String("root"))
+	d, err := drafted(ctx, args, file, c.String("root"))
 	if err != nil {
 		return err
 	}
@@ -84,7 +84,7 @@ func (s *session) start(_ context.Context, c *cli.Command) error {
 }
 
 // drafted drafts a plan of pages or of pictures.
-func drafted(args []string, file, root string) (*draft.Plan, error) {
+func drafted(ctx context.Context, args []string, file, root string) (*draft.Plan, error) {
 	pictures := 0
 	for _, a := range args {
 		if app.IsPicture(a) {
@@ -116,5 +116,5 @@ func drafted(args []string, file, root string) (*draft.Plan, error) {
 		}
 		site = in
 	}
-	return site.DraftPages(names, file)
+	return site.DraftPages(ctx, names, file)
 }

@@ -99,7 +99,7 @@ func traceOptions(c *cli.Command) (o trace.Options, err error) {
 	return o, nil
 }
 
-func (s *session) trace(_ context.Context, c *cli.Command) error {
+func (s *session) trace(ctx context.Context, c *cli.Command) error {
 	if c.Args().Len() == 0 || c.Args().Len() > 2 {
 		return fmt.Errorf("trace needs a page and at most one selector, as in: tourmaline trace index.html header.hero")
 	}
@@ -113,7 +113,7 @@ func (s *session) trace(_ context.Context, c *cli.Command) error {
 	}
 	var all report.Traces
 	for _, name := range pages {
-		t, err := tracePage(c, site, name, o)
+		t, err := tracePage(ctx, c, site, name, o)
 		if err != nil {
 			return err
 		}
@@ -131,13 +131,14 @@ func (s *session) trace(_ context.Context, c *cli.Command) error {
 }
 
 // tracePage traces one page; nil where the selector selects nothing in it but other pages are asked too.
-func tracePage(c *cli.Command, site *app.Site, name string, o trace.Options) (*report.Trace, error) {
+func tracePage(ctx context.Context, c *cli.Command, site *app.Site, name string, o trace.Options) (*report.Trace,
+	error) {
 	others := site.Whole
 	p, err := site.Page(name)
 	if err != nil {
 		return nil, err
 	}
-	r, err := trace.Page(p, o)
+	r, err := trace.Page(ctx, p, o)
 	var none *trace.NoneError
 	if others && errors.As(err, &none) {
 		return nil, nil

@@ -338,7 +338,8 @@ func (w *Window) Holding(e *Element, pseudo string) string {
 	o := w.own(e)
 	var bits []byte
 	for _, b := range o.rules {
-		if b.Selector.Pseudo == pseudo && len(b.Conditions) > 0 && slices.ContainsFunc(b.Rule.Declarations, ofBackground) {
+		if b.Selector.Pseudo == pseudo && len(b.Conditions) > 0 && slices.ContainsFunc(b.Rule.Declarations,
+			ofBackground) {
 			bits = append(bits, byte('0'+b2i(w.hold(b))))
 		}
 	}

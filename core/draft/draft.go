@@ -1,6 +1,6 @@
 // Package draft writes the first plan of a site: from a page as it is, or from pictures alone.
 //
-//	d, err := draft.Pages([]*page.Page{p}, draft.Options{File: "tourmaline.yaml", Store: store})
+//	d, err := draft.Pages(ctx, []*page.Page{p}, draft.Options{File: "tourmaline.yaml", Store: store})
 //	d.Text                 // the plan, with comments where only a browser knows
 //	d.Boxes[2].Owner(id)   // the declaration that a layer comes from
 //
@@ -9,6 +9,7 @@
 package draft
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
 	"path"
@@ -113,13 +114,13 @@ const (
 
 // Pages drafts one plan of some pages: canvas and column are those of the first, and boxes that pages
 // share stand in it once.
-func Pages(pages []*page.Page, o Options) (*Plan, error) {
+func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 	out := &Plan{}
 	w := &writer{}
 	all := make([]*drafter, len(pages))
 	var files []string
 	for i, p := range pages {
-		r, err := trace.Page(p, trace.Options{Widths: o.Widths, Env: css.Env{Height: height, Density: density}})
+		r, err := trace.Page(ctx, p, trace.Options{Widths: o.Widths, Env: css.Env{Height: height, Density: density}})
 		if err != nil {
 			return nil, err
 		}

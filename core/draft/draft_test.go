@@ -36,7 +36,7 @@ func drafted(t testing.TB, site fs.FS, pages ...string) (*draft.Plan, *plan.Plan
 		}
 		all = append(all, p)
 	}
-	d, err := draft.Pages(all, draft.Options{Folder: ".", Site: site, Store: picture.NewStore(site),
+	d, err := draft.Pages(t.Context(), all, draft.Options{Folder: ".", Site: site, Store: picture.NewStore(site),
 		Widths: [2]int{320, 2560}, Pages: strings.Join(pages, ", ")})
 	if err != nil {
 		t.Fatal(err)
@@ -178,7 +178,8 @@ func FuzzDraft(f *testing.F) {
 		if err != nil {
 			return
 		}
-		d, err := draft.Pages([]*page.Page{p}, draft.Options{Folder: ".", Site: files, Store: picture.NewStore(files),
+		d, err := draft.Pages(t.Context(), []*page.Page{p}, draft.Options{Folder: ".", Site: files,
+			Store:  picture.NewStore(files),
 			Widths: [2]int{320, 700}, Pages: "index.html"})
 		if err != nil {
 			return

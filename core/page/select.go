@@ -11,18 +11,20 @@ import (
 
 // Names gives the elements of a document short selectors. It is not safe in parallel.
 type Names struct {
-	all     []*cascade.Element
-	classes map[string]int // how many elements have it
-	tags    map[string]int
-	ids     map[string]int
-	known   map[*cascade.Element]string
-	counts  map[string]int // of a tag with classes
+	all      []*cascade.Element
+	classes  map[string]int // how many elements have it
+	tags     map[string]int
+	ids      map[string]int
+	known    map[*cascade.Element]string
+	counts   map[string]int // of a tag with classes
+	families map[*cascade.Element]*family
 }
 
 // Names counts what the document's elements are called.
 func (d *Document) Names() *Names {
 	n := &Names{all: d.Elements(), classes: map[string]int{}, tags: map[string]int{}, ids: map[string]int{},
-		known: map[*cascade.Element]string{}, counts: map[string]int{}}
+		known: map[*cascade.Element]string{}, counts: map[string]int{},
+		families: map[*cascade.Element]*family{}}
 	for _, e := range n.all {
 		n.tags[e.Tag]++
 		if e.ID != "" {
@@ -82,34 +84,47 @@ func (n *Names) simple(e *cascade.Element) string {
 	return ""
 }
 
+// family is what the children of an element are called.
+type family struct {
+	at  []int          // of each child its place among those of its tag, from 1
+	all map[string]int // by tag, and by tag and class
+}
+
+func (n *Names) family(parent *cascade.Element) *family {
+	if f, ok := n.families[parent]; ok {
+		return f
+	}
+	f := &family{all: map[string]int{}, at: make([]int, len(parent.Children))}
+	for i, s := range parent.Children {
+		f.all[s.Tag]++
+		f.at[i] = f.all[s.Tag]
+		for k, c := range s.Classes {
+			if !slices.Contains(s.Classes[:k], c) {
+				f.all[s.Tag+" "+c]++
+			}
+		}
+	}
+	n.families[parent] = f
+	return f
+}
+
 // placed says where an element stands in its parent.
 func (n *Names) placed(e *cascade.Element) string {
 	if e.Parent == nil {
 		return css.Ident(e.Tag)
 	}
 	parent := n.Of(e.Parent) + " > "
-	same := func(class string) (at, all int) {
-		for _, s := range e.Parent.Children {
-			if s.Tag == e.Tag && (class == "" || slices.Contains(s.Classes, class)) {
-				all++
-			}
-			if s == e {
-				at = all
-			}
-		}
-		return at, all
-	}
+	f := n.family(e.Parent)
 	tag := css.Ident(e.Tag)
-	at, all := same("")
-	if all == 1 {
+	if f.all[e.Tag] == 1 {
 		return parent + tag
 	}
 	for _, c := range n.worth(e) {
-		if _, k := same(c); k == 1 {
+		if f.all[e.Tag+" "+c] == 1 {
 			return parent + tag + "." + css.Ident(c)
 		}
 	}
-	return fmt.Sprintf("%s%s:nth-of-type(%d)", parent, tag, at)
+	return fmt.Sprintf("%s%s:nth-of-type(%d)", parent, tag, f.at[e.Index])
 }
 
 // worth are an element's classes, those first that say most: few elements have them, and they are words.

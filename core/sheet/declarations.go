@@ -11,7 +11,7 @@ import (
 
 // onlyFixed reports whether all pseudo-elements are fixed to the window, which asks nothing
 // of the box.
-func (c *context) onlyFixed(parts [3][]int) bool {
+func (c *scene) onlyFixed(parts [3][]int) bool {
 	return !slices.ContainsFunc(parts[onBefore:], func(layers []int) bool {
 		return len(layers) > 0 && !c.fixedElement(layers)
 	})

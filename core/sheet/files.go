@@ -18,7 +18,7 @@ import (
 // tiers are what windows just over a width and of a height fetch of a picture; where
 // it is not used, what the next larger windows do, since no rule is needed for that.
 // With a density it is the one tier that serves it.
-func (c *context) tiers(url string, over, height, density float64) []cut.Tier {
+func (c *scene) tiers(url string, over, height, density float64) []cut.Tier {
 	ts := c.allTiers(url, over, height)
 	if density == 0 || len(ts) == 0 {
 		return ts
@@ -34,7 +34,7 @@ func (c *context) tiers(url string, over, height, density float64) []cut.Tier {
 // tiersOf are the tiers of a layer: of its picture, or of the pictures between which its
 // own image-set() chooses by density. A set that holds more than files, or whose sizes are
 // natural ones, is left as it is and has none.
-func (c *context) tiersOf(i int, over, height, density float64) []cut.Tier {
+func (c *scene) tiersOf(i int, over, height, density float64) []cut.Tier {
 	l := &c.layers[i]
 	if l.Image.IsURL {
 		return c.tiers(l.Image.URL, over, height, density)
@@ -68,7 +68,7 @@ func (c *context) tiersOf(i int, over, height, density float64) []cut.Tier {
 
 // isCutSet reports whether a layer's image-set() can be written anew with files that
 // were cut.
-func (c *context) isCutSet(l *css.Layer) bool {
+func (c *scene) isCutSet(l *css.Layer) bool {
 	if l.Image.Set == nil || l.Size.Kind == css.SizeLengths && (l.Size.AutoW || l.Size.AutoH) {
 		return false
 	}
@@ -76,7 +76,7 @@ func (c *context) isCutSet(l *css.Layer) bool {
 }
 
 // urls are the pictures of a layer that were cut.
-func (c *context) urls(i int) []string {
+func (c *scene) urls(i int) []string {
 	l := &c.layers[i]
 	var out []string
 	if l.Image.IsURL && c.ladders[l.Image.URL] != nil {
@@ -92,7 +92,7 @@ func (c *context) urls(i int) []string {
 	return out
 }
 
-func (c *context) allTiers(url string, over, height float64) []cut.Tier {
+func (c *scene) allTiers(url string, over, height float64) []cut.Tier {
 	lad := c.ladders[url]
 	if lad == nil {
 		return nil
@@ -119,7 +119,7 @@ func (c *context) allTiers(url string, over, height float64) []cut.Tier {
 // files returns background-image, twice where browsers may choose, and
 // background-size, for windows just over a width and of a height, of one density or
 // of all (0).
-func (c *context) files(layers []int, over, height, density float64) ([]decl, decl) {
+func (c *scene) files(layers []int, over, height, density float64) ([]decl, decl) {
 	plain := joinedAll(layers, func(i int) string { return c.image(i, spot{over, height, density}, false) })
 	chosen := joinedAll(layers, func(i int) string { return c.image(i, spot{over, height, density}, true) })
 	images := []decl{{"background-image", plain}}
@@ -144,7 +144,7 @@ func joinedAll(layers []int, value func(i int) string) string {
 }
 
 // size is a layer's size as it holds for the file that is fetched.
-func (c *context) size(i int, over, height, density float64) string {
+func (c *scene) size(i int, over, height, density float64) string {
 	l := &c.layers[i]
 	if ts := c.tiersOf(i, over, height, density); l.Image.IsURL && len(ts) > 0 {
 		return ts[len(ts)-1].Rung.Size(l, c.ladders[l.Image.URL].File).String()
@@ -157,7 +157,7 @@ type spot struct{ over, height, density float64 }
 
 // image prints one image: a file that every browser can show, or with choice an
 // image-set() of densities and formats.
-func (c *context) image(i int, at spot, choice bool) string {
+func (c *scene) image(i int, at spot, choice bool) string {
 	img := &c.layers[i].Image
 	if img.IsURL || c.isCutSet(&c.layers[i]) {
 		ts := c.tiersOf(i, at.over, at.height, at.density)
@@ -209,7 +209,7 @@ func (c *context) image(i int, at spot, choice bool) string {
 }
 
 // draft is an image whose sources are named as they are seen from the stylesheet.
-func (c *context) draft(img css.Image) string {
+func (c *scene) draft(img css.Image) string {
 	if c.opt.Draft == nil {
 		return img.String()
 	}
@@ -263,7 +263,7 @@ func (s *state) query(start float64, block bool) string {
 // steps returns the rules that choose files by width, and the comment for the rule
 // before them. Each range of widths says what holds from there on; where taller windows
 // need other files a rule more follows.
-func (c *context) steps(pseudo string, layers []int, start float64) (string, []rule) {
+func (c *scene) steps(pseudo string, layers []int, start float64) (string, []rule) {
 	overs := []float64{start}
 	used := false
 	for _, i := range layers {
@@ -334,7 +334,7 @@ func (c *context) steps(pseudo string, layers []int, start float64) (string, []r
 
 // statesAt is what holds in a range of widths: for all windows, then for denser screens
 // where their files show another part and so have another size, then for taller windows.
-func (c *context) statesAt(layers []int, over, to float64) []state {
+func (c *scene) statesAt(layers []int, over, to float64) []state {
 	at := func(height, tall float64) []state {
 		var out []state
 		sizes := map[string]bool{}
@@ -379,7 +379,7 @@ func (c *context) statesAt(layers []int, over, to float64) []state {
 }
 
 // densities are those that the pictures of some layers tell apart.
-func (c *context) densities(layers []int, over, height float64) []float64 {
+func (c *scene) densities(layers []int, over, height float64) []float64 {
 	var out []float64
 	for _, i := range layers {
 		for _, t := range c.tiersOf(i, over, height, 0) {
@@ -394,7 +394,7 @@ func (c *context) densities(layers []int, over, height float64) []float64 {
 
 // serves says what a rule is for: its widths, what its files weigh by density, and the
 // named viewports that fetch them.
-func (c *context) serves(layers []int, s *state, all []state) string {
+func (c *scene) serves(layers []int, s *state, all []state) string {
 	height := s.tall + 0.5
 	upper := math.Inf(1) // where the next rule for denser screens takes over
 	for _, o := range all {

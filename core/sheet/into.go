@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
 	"path"
@@ -46,7 +47,7 @@ const (
 // Every byte outside it stays, but for declarations that Replace takes out. Selectors are as strong as
 // the pages ask. What comes out is held against the pages: the plan's rules win for their elements, and
 // nothing else changes. An error says what stands in the way, and nothing is to be written then.
-func Write(p *plan.Plan, ladders []*cut.Ladder, opt Options, to Into) (*Written, error) {
+func Write(ctx context.Context, p *plan.Plan, ladders []*cut.Ladder, opt Options, to Into) (*Written, error) {
 	data, err := fs.ReadFile(to.Site, to.File)
 	if err != nil {
 		return nil, err
@@ -75,7 +76,7 @@ func Write(p *plan.Plan, ladders []*cut.Ladder, opt Options, to Into) (*Written,
 		}
 	}
 	w.out.After = w.compose()
-	return w.out, w.verify()
+	return w.out, w.verify(ctx)
 }
 
 // writing is one stylesheet that is being written.

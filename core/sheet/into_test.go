@@ -31,7 +31,8 @@ func wrote(t testing.TB, text, page, style, theme string, replace bool) (*Writte
 	}
 	site := fstest.MapFS{"index.html": {Data: []byte(page)}, "style.css": {Data: []byte(style)},
 		"theme.css": {Data: []byte(theme)}}
-	return Write(p, nil, Options{Folder: "p/"}, Into{Site: site, File: "style.css", Pages: []string{"index.html"},
+	return Write(t.Context(), p, nil, Options{Folder: "p/"}, Into{Site: site, File: "style.css",
+		Pages:   []string{"index.html"},
 		Replace: replace})
 }
 

@@ -114,8 +114,8 @@ func rootHolds(b *plan.Box) []decl {
 	return nil
 }
 
-// context is a set of a box's rules for which a block is written.
-type context struct {
+// scene is a set of a box's rules for which a block is written.
+type scene struct {
 	p      *plan.Plan
 	at     *plan.Values
 	layers []css.Layer
@@ -127,10 +127,10 @@ type context struct {
 	// behind: this is what touch screens are told, whose fixed layers lie on elements of
 	// their own. was is the block that told them so before.
 	behind  bool
-	was     *context
+	was     *scene
 	ladders map[string]*cut.Ladder
 	opt     Options
-	base    *context    // what holds already; nil for the first block
+	base    *scene      // what holds already; nil for the first block
 	media   *css.Media  // of a when block
 	after   []css.Media // of the blocks that are written later and name files
 }
@@ -139,7 +139,7 @@ type context struct {
 const touchScreens = "(hover: none) and (pointer: coarse)"
 
 // onTouch is the block for touch screens, where they need layers on other elements.
-func (c *context) onTouch(was *context) *context {
+func (c *scene) onTouch(was *scene) *scene {
 	if !slices.Contains(c.touch, plan.TouchFixedLayer) && (was == nil || !was.behind) {
 		return nil
 	}
@@ -148,9 +148,9 @@ func (c *context) onTouch(was *context) *context {
 	return &t
 }
 
-func (s sheets) context(b *plan.Box, at *plan.Values, mine map[string]*cut.Ladder) *context {
+func (s sheets) scene(b *plan.Box, at *plan.Values, mine map[string]*cut.Ladder) *scene {
 	opt := s.opt
-	c := &context{p: s.plan, at: at, canvas: b.Role == plan.Canvas, ladders: mine, opt: opt, cut: s.ladders != nil}
+	c := &scene{p: s.plan, at: at, canvas: b.Role == plan.Canvas, ladders: mine, opt: opt, cut: s.ladders != nil}
 	for _, l := range at.Layers() {
 		c.layers, c.plans, c.under = append(c.layers, l.Layer), append(c.plans, l.Plan), append(c.under, false)
 		c.touch = append(c.touch, b.Touch(&l))
@@ -187,10 +187,10 @@ func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
 	}
 	g := group{name: b.Name, selector: selector}
 	values := b.EachRule()
-	base := s.context(b, values[0], mine)
-	all := []*context{base}
+	base := s.scene(b, values[0], mine)
+	all := []*scene{base}
 	for i := 1; i < len(b.Rules); i++ {
-		c := s.context(b, values[i], mine)
+		c := s.scene(b, values[i], mine)
 		c.base, c.media = base, &b.Rules[i].Media
 		all = append(all, c)
 	}
@@ -207,7 +207,7 @@ func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
 			}
 		}
 	}
-	var touched *context // what touch screens were told first
+	var touched *scene // what touch screens were told first
 	for _, c := range all {
 		rules, err := c.rules()
 		if err != nil {
@@ -230,7 +230,7 @@ func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
 }
 
 // rules are those of the block, in its media queries.
-func (c *context) rules() ([]rule, error) {
+func (c *scene) rules() ([]rule, error) {
 	rules, err := c.block()
 	var in []string
 	if c.media != nil {
@@ -258,7 +258,7 @@ var pseudo = [...]string{"", "::before", "::after"}
 // alone in its element, so that the filter touches one picture and not the text; so is one
 // that blends with what lies in elements below; and on touch screens fixed layers lie on
 // elements that are fixed. What is painted over an element's layers lies in a later one.
-func (c *context) split() ([3][]int, error) {
+func (c *scene) split() ([3][]int, error) {
 	var out [3][]int
 	at := onBox
 	alone, fixed := false, false              // of the element's layers so far
@@ -281,7 +281,7 @@ func (c *context) split() ([3][]int, error) {
 }
 
 // tooMany is the error for layers that a box has too few pseudo-elements for.
-func (c *context) tooMany(i int) error {
+func (c *scene) tooMany(i int) error {
 	if c.behind {
 		return &source.UnsupportedError{Span: c.plans[i].Span, In: "attachment",
 			Msg:  "the fixed layers of touch screens need more than the two pseudo-elements that a box has",
@@ -295,7 +295,7 @@ func (c *context) tooMany(i int) error {
 
 // element returns the declarations of one of the three elements, with the files
 // of the smallest windows. Initial values are left out of a first block only.
-func (c *context) element(e int, layers []int, width float64) []decl {
+func (c *scene) element(e int, layers []int, width float64) []decl {
 	var d []decl
 	st := &c.at.Style
 	if e == onBox {
@@ -361,12 +361,12 @@ func (c *context) element(e int, layers []int, width float64) []decl {
 }
 
 // fixedElement reports whether the layers lie on an element that is fixed to the window.
-func (c *context) fixedElement(layers []int) bool {
+func (c *scene) fixedElement(layers []int) bool {
 	return c.behind && len(layers) > 0 && c.touch[layers[0]] == plan.TouchFixedLayer
 }
 
-// start is the smallest width that the context holds at.
-func (c *context) start() float64 {
+// start is the smallest width that the scene holds at.
+func (c *scene) start() float64 {
 	if c.media == nil {
 		return 0
 	}
@@ -378,18 +378,18 @@ func (c *context) start() float64 {
 	return 0
 }
 
-// holdsAt reports whether the context holds at any width from..to.
-func (c *context) holdsAt(from, to float64) bool {
+// holdsAt reports whether the scene holds at any width from..to.
+func (c *scene) holdsAt(from, to float64) bool {
 	return c.holds(from, to, float64(c.p.Heights[0]), float64(c.p.Heights[1]))
 }
 
 // holdsAbove reports whether it holds in windows taller than a height.
-func (c *context) holdsAbove(height float64) bool {
+func (c *scene) holdsAbove(height float64) bool {
 	return c.holds(float64(c.p.Widths[0]), float64(c.p.Widths[1]), height+1, float64(c.p.Heights[1]))
 }
 
 // holds reports whether it holds at any width from..to and any of the heights.
-func (c *context) holds(from, to float64, heights ...float64) bool {
+func (c *scene) holds(from, to float64, heights ...float64) bool {
 	if c.media == nil {
 		return true
 	}
@@ -407,9 +407,9 @@ func (c *context) holds(from, to float64, heights ...float64) bool {
 	return false
 }
 
-// block returns the rules of one context: all declarations, then the files for
+// block returns the rules of one scene: all declarations, then the files for
 // larger windows.
-func (c *context) block() ([]rule, error) {
+func (c *scene) block() ([]rule, error) {
 	parts, err := c.split()
 	if err != nil {
 		return nil, err
@@ -469,7 +469,7 @@ func (c *context) block() ([]rule, error) {
 }
 
 // alone are all declarations of a block, initial values too.
-func (c *context) alone(width float64) (out [3][]decl, err error) {
+func (c *scene) alone(width float64) (out [3][]decl, err error) {
 	b := *c
 	b.base = c
 	parts, err := b.split()
@@ -494,7 +494,7 @@ func gone(before, now []decl) []decl {
 }
 
 // mark makes important what the plan says is.
-func (c *context) mark(rules []rule) {
+func (c *scene) mark(rules []rule) {
 	for _, r := range rules {
 		for i := range r.decls {
 			if d := &r.decls[i]; c.at.Style.Important(d.name) {
@@ -506,7 +506,7 @@ func (c *context) mark(rules []rule) {
 
 // scrolls lets fixed layers scroll with their box on touch screens, which do not fix them
 // to the window, or paint them anew at every step, where the plan wants that.
-func (c *context) scrolls(pseudo string, layers []int) []rule {
+func (c *scene) scrolls(pseudo string, layers []int) []rule {
 	scrolls := func(i int) bool { return c.touch[i] == plan.TouchScroll }
 	if !slices.ContainsFunc(layers, scrolls) {
 		return nil
@@ -522,7 +522,7 @@ func (c *context) scrolls(pseudo string, layers []int) []rule {
 }
 
 // namesFiles reports whether a when block says which files are fetched.
-func (c *context) namesFiles() (bool, error) {
+func (c *scene) namesFiles() (bool, error) {
 	rules, err := c.block()
 	for _, r := range rules {
 		for _, d := range r.decls {
@@ -535,7 +535,7 @@ func (c *context) namesFiles() (bool, error) {
 }
 
 // allDeclarations are those of the box and its two pseudo-elements.
-func (c *context) allDeclarations(parts [3][]int, width float64) (out [3][]decl) {
+func (c *scene) allDeclarations(parts [3][]int, width float64) (out [3][]decl) {
 	pseudos := len(parts[onBefore])+len(parts[onAfter]) > 0
 	for e := range parts {
 		d := c.element(e, parts[e], width)

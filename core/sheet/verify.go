@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -15,7 +16,7 @@ const mostTold = 5
 
 // verify holds what was written against the pages: in every window our declarations win for the elements
 // of the boxes, and all else is as it was.
-func (w *writing) verify() error {
+func (w *writing) verify(ctx context.Context) error {
 	from := strings.Index(w.out.After, w.begin())
 	to := strings.Index(w.out.After, w.end())
 	after, err := w.load(w.out.After)
@@ -33,6 +34,9 @@ func (w *writing) verify() error {
 				Hint: "link it there, or name another page"}
 		}
 		v.page(was[i], p)
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 	}
 	if len(v.told) == 0 {
 		return nil

@@ -15,7 +15,12 @@ type File struct {
 
 	once  sync.Once
 	lines []int // byte offset of each line's start
+	marks []int // byte offsets, each about runeBlock after the one before, at which a character begins
+	runes []int // characters before each of those
 }
+
+// runeBlock is how far apart characters are counted beforehand, so that places in a long line are quick.
+const runeBlock = 1024
 
 // NewFile is a file with that name in messages.
 func NewFile(name, text string) *File { return &File{Name: name, Text: text} }
@@ -28,8 +33,27 @@ func (f *File) starts() []int {
 				f.lines = append(f.lines, i+1)
 			}
 		}
+		for at, n := 0, 0; ; {
+			f.marks, f.runes = append(f.marks, at), append(f.runes, n)
+			end := at + runeBlock
+			for end < len(f.Text) && !utf8.RuneStart(f.Text[end]) {
+				end++
+			}
+			if end >= len(f.Text) {
+				return
+			}
+			n += utf8.RuneCountInString(f.Text[at:end])
+			at = end
+		}
 	})
 	return f.lines
+}
+
+// before is how many characters stand before a byte offset at which one begins.
+func (f *File) before(at int) int {
+	f.starts()
+	k := sort.SearchInts(f.marks, at+1) - 1
+	return f.runes[k] + utf8.RuneCountInString(f.Text[f.marks[k]:at])
 }
 
 // LineStart is the byte offset at which a line (from 1) begins; the end of the text
@@ -97,7 +121,7 @@ func (s Span) Pos() Pos {
 	}
 	lines := s.File.starts()
 	p.Line = sort.SearchInts(lines, s.From+1)
-	p.Col = utf8.RuneCountInString(s.File.Text[lines[p.Line-1]:s.From]) + 1
+	p.Col = s.File.before(s.From) - s.File.before(lines[p.Line-1]) + 1
 	return p
 }
 

@@ -3,7 +3,9 @@ package source
 import (
 	"errors"
 	"fmt"
+	"strings"
 	"testing"
+	"unicode/utf8"
 )
 
 func TestPlaces(t *testing.T) {
@@ -72,6 +74,21 @@ func TestNearest(t *testing.T) {
 		"zebra": "", "HEIGHT": "height", "x": ""} {
 		if got := Nearest(word, words); got != want {
 			t.Errorf("%s: %q, want %q", word, got, want)
+		}
+	}
+}
+
+// A column is the number of characters before it in its line, however long that is.
+func TestColumnsOfLongLines(t *testing.T) {
+	text := strings.Repeat("aé€😀\xff ", 700) + "\n" + strings.Repeat("€", 3000)
+	f := NewFile("a", text)
+	for at := range len(text) {
+		if !utf8.RuneStart(text[at]) {
+			continue
+		}
+		from := strings.LastIndexByte(text[:at], '\n') + 1
+		if got, want := f.Span(at, at).Pos().Col, utf8.RuneCountInString(text[from:at])+1; got != want {
+			t.Fatalf("at byte %d column %d, want %d", at, got, want)
 		}
 	}
 }

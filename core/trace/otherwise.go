@@ -221,7 +221,8 @@ func (e *Element) against(when string, others []Range) (out []Change) {
 		o := &others[i]
 		for k := range e.Ranges {
 			g := &e.Ranges[k]
-			c := Change{When: when, From: max(o.From, g.From), To: min(o.To, g.To), Values: map[string]string{}, Range: o}
+			c := Change{When: when, From: max(o.From, g.From), To: min(o.To, g.To), Values: map[string]string{},
+				Range: o}
 			if c.From > c.To {
 				continue
 			}

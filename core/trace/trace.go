@@ -2,7 +2,7 @@
 // declaration gives it each value at which widths, why the others lose, what hides it or shows
 // through, and with what selector a new rule would win.
 //
-//	r, err := trace.Page(p, trace.Options{Widths: [2]int{320, 2560}, Env: css.Env{Height: 800, Density: 1}})
+//	r, err := trace.Page(ctx, p, trace.Options{Widths: [2]int{320, 2560}, Env: css.Env{Height: 800, Density: 1}})
 //	for _, e := range r.Elements {
 //		for _, g := range e.Ranges { // g.From to g.To px nothing changes
 //			g.Values["background-image"], g.Winner("background-image"), g.Losers("background-image")
@@ -11,6 +11,7 @@
 package trace
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"path"
@@ -97,7 +98,7 @@ func (e *NoneError) Error() string {
 }
 
 // Page traces the elements of a page. Errors are of the selector that is asked for.
-func Page(p *page.Page, o Options) (*Result, error) {
+func Page(ctx context.Context, p *page.Page, o Options) (*Result, error) {
 	r := &Result{Page: p, Options: o, Names: p.Names(), at: map[css.Env]*cascade.Window{}}
 	if o.Windows == nil {
 		r.spans = p.Spans(o.Env, o.Widths[0], o.Widths[1])
@@ -117,6 +118,9 @@ func Page(p *page.Page, o Options) (*Result, error) {
 		}
 	}
 	for _, e := range elements {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		if inHead(e) {
 			continue
 		}

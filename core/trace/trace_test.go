@@ -33,7 +33,7 @@ func traced(t testing.TB, files map[string]string, o trace.Options) *trace.Resul
 	if o.Env.Height == 0 {
 		o.Env = css.Env{Height: 800, Density: 1}
 	}
-	r, err := trace.Page(p, o)
+	r, err := trace.Page(t.Context(), p, o)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -189,7 +189,8 @@ div { background: red } @media (orientation: portrait) { div { background: blue 
 	}
 	want := []string{"in windows up to 500 px high 320-699 map[background-color:rgb(0, 0, 255)]",
 		`from density 1.5 on 320-1200 map[background-image:url("b.png")]`,
-		"by night (dark) 320-1200 map[color:rgb(255, 255, 255)]", "in print 320-1200 map[background-color:rgba(0, 0, 0, 0)]",
+		"by night (dark) 320-1200 map[color:rgb(255, 255, 255)]",
+		"in print 320-1200 map[background-color:rgba(0, 0, 0, 0)]",
 		"on touch screens 320-1200 map[background-size:9px auto]"}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
