@@ -98,7 +98,7 @@ type Page struct {
 	matched map[*Element]*own
 	// dynamics are the rules with dynamic pseudo-classes that declare anything of backgrounds.
 	dynamics []*Bound
-	parsed   map[valueKey]parsedValue
+	parsed   map[valueKey]*parsedValue
 }
 
 // own is what concerns an element at any window.
@@ -135,7 +135,7 @@ const maxWork = 100_000_000
 func NewPage(s *Styles, quirks bool) *Page {
 	s.Sort()
 	p := &Page{Styles: s, matcher: Matcher{Quirks: quirks, Work: maxWork}, matched: map[*Element]*own{},
-		parsed: map[valueKey]parsedValue{}}
+		parsed: map[valueKey]*parsedValue{}}
 	for _, b := range s.Rules {
 		if b.Selector.Dynamic != "" && b.Scope == nil && slices.ContainsFunc(b.Rule.Declarations, ofBackground) {
 			p.dynamics = append(p.dynamics, b)
@@ -234,6 +234,17 @@ func sortCandidates(list []*Candidate) {
 	slices.SortStableFunc(list, func(a, b *Candidate) int { d, _ := compare(b, a); return d })
 }
 
+// strongest is the candidate that wins.
+func strongest(list []*Candidate) *Candidate {
+	out := list[0]
+	for _, c := range list[1:] {
+		if d, _ := compare(c, out); d > 0 {
+			out = c
+		}
+	}
+	return out
+}
+
 // each gives f every declaration that concerns an element at the window.
 func (w *Window) each(e *Element, pseudo string, f func(*Candidate)) {
 	o := w.own(e)
@@ -282,12 +293,12 @@ func (p *Page) valid(d *Declaration) error {
 }
 
 // parse reads a value once.
-func (p *Page) parse(property, value string) parsedValue {
+func (p *Page) parse(property, value string) *parsedValue {
 	key := valueKey{property, value}
-	v, ok := p.parsed[key]
-	if ok {
+	if v, ok := p.parsed[key]; ok {
 		return v
 	}
+	v := &parsedValue{}
 	v.style = css.NewStyle()
 	v.ofWindow, v.ofFont = relative(value)
 	v.text = value
@@ -425,16 +436,25 @@ func (w *Window) compute(e *Element, pseudo string, parent *Computed) *Computed 
 				by[name] = append(by[name], c)
 			}
 		default:
-			for _, name := range PartsOf(d.Property) {
+			valid := false
+			for i, name := range PartsOf(d.Property) {
 				_, follow := loose[name]
-				if (follow || css.Known(name)) && w.valid(d) == nil {
-					by[name] = append(by[name], c)
+				if !follow && !css.Known(name) {
+					continue
 				}
+				if i == 0 || !valid {
+					if valid = w.valid(d) == nil; !valid {
+						break
+					}
+				}
+				by[name] = append(by[name], c)
 			}
 		}
 	})
-	for _, list := range by {
-		sortCandidates(list)
+	for name, list := range by {
+		if strings.HasPrefix(name, "--") {
+			sortCandidates(list)
+		}
 	}
 	c := &Computed{Style: css.NewStyle(), Em: 16, Winners: map[string]*Candidate{}, Values: map[string]string{}}
 	initial := &Computed{Style: css.NewStyle(), Em: 16, Values: map[string]string{}}
@@ -464,7 +484,7 @@ type filling struct {
 	c, parent, initial *Computed
 }
 
-// longhand gives the element one property, of which list are the declarations, the winner first.
+// longhand gives the element one property, of which list are the declarations.
 func (f *filling) longhand(name string, list []*Candidate) {
 	c, parent, initial := f.c, f.parent, f.initial
 	inherits, follow := loose[name]
@@ -489,7 +509,7 @@ func (f *filling) longhand(name string, list []*Candidate) {
 		}
 	}
 	for len(list) > 0 {
-		winner := list[0]
+		winner := strongest(list)
 		d := winner.Declaration
 		value, ok := d.Value, true
 		if hasVar(value) {
@@ -497,6 +517,7 @@ func (f *filling) longhand(name string, list []*Candidate) {
 		}
 		word := strings.ToLower(strings.TrimSpace(value))
 		if ok && (word == "revert" || word == "revert-layer") {
+			sortCandidates(list)
 			list = rolledBack(list, word == "revert")
 			continue
 		}
@@ -520,7 +541,7 @@ func (f *filling) longhand(name string, list []*Candidate) {
 				take(from)
 			default:
 				c.Style.Take(name, &v.style)
-				c.follows(name, &v)
+				c.follows(name, v)
 				if name == "background-image" {
 					c.Image = winner
 				}
