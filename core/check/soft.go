@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 
+	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/fit"
 )
@@ -46,6 +47,9 @@ boxes:
 		f.Measured, f.Wanted, f.Unit = a.Landing.Sharp, a.floor(), "picture px per device px"
 		f.Remedy = fmt.Sprintf("get the picture %d px wide, make the box smaller there, or say under densities: at "+
 			"which widths density %g is really seen", need, a.Page.Viewport.Density)
+		if a.Layer.Size.String() == css.SizeAuto.String() { // it lies there as large as the file is
+			f.Remedy = "give it a size, such as cover: at its own size a px of the picture is a CSS px; or " + f.Remedy
+		}
 		return true
 	},
 }
