@@ -27,3 +27,28 @@ func Ident(name string) string {
 	}
 	return b.String()
 }
+
+// SplitList cuts a value at the commas that are in no parentheses or quotes.
+func SplitList(s string) []string {
+	var out []string
+	depth, from := 0, 0
+	quote := byte(0)
+	for i := range len(s) {
+		switch c := s[i]; {
+		case quote != 0:
+			if c == quote && s[i-1] != '\\' {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '(':
+			depth++
+		case c == ')':
+			depth--
+		case c == ',' && depth == 0:
+			out = append(out, strings.TrimSpace(s[from:i]))
+			from = i + 1
+		}
+	}
+	return append(out, strings.TrimSpace(s[from:]))
+}

@@ -5,6 +5,8 @@ import (
 	"path"
 	"slices"
 	"strings"
+
+	"tourmaline/core/css"
 )
 
 // decl is one declaration. A value may have line breaks where a long list goes on.
@@ -217,7 +219,7 @@ func (g *group) eachPart(f func(d *decl, parts []string)) {
 		ds := g.rules[k].decls
 		for n := range ds {
 			if n == 0 || ds[n-1].name != ds[n].name {
-				f(&ds[n], splitList(ds[n].value))
+				f(&ds[n], css.SplitList(ds[n].value))
 			}
 		}
 	}
@@ -244,29 +246,4 @@ func identifier(s string) string {
 		}
 		return '-'
 	}, s)
-}
-
-// splitList cuts a value at the commas that are in no parentheses or quotes.
-func splitList(s string) []string {
-	var out []string
-	depth, from := 0, 0
-	quote := byte(0)
-	for i := range len(s) {
-		switch c := s[i]; {
-		case quote != 0:
-			if c == quote && s[i-1] != '\\' {
-				quote = 0
-			}
-		case c == '"' || c == '\'':
-			quote = c
-		case c == '(':
-			depth++
-		case c == ')':
-			depth--
-		case c == ',' && depth == 0:
-			out = append(out, strings.TrimSpace(s[from:i]))
-			from = i + 1
-		}
-	}
-	return append(out, strings.TrimSpace(s[from:]))
 }

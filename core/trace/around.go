@@ -23,7 +23,7 @@ type Other struct {
 // Shows is what a background shows in a word: its pictures and gradients, else its colour; "" nothing.
 func Shows(values map[string]string) string {
 	var parts []string
-	for _, img := range splitList(values["background-image"]) {
+	for _, img := range css.SplitList(values["background-image"]) {
 		switch name, _, _ := strings.Cut(img, "("); {
 		case img == "none" || img == "":
 		case name == "url":

@@ -232,8 +232,8 @@ func (e *Element) at(width int, w *cascade.Window, c *cascade.Computed) Range {
 // given as seen from a page's folder.
 func Value(p *page.Page, c *cascade.Computed, w *cascade.Window, name string) string {
 	if name == "background-position" {
-		x := splitList(Value(p, c, w, "background-position-x"))
-		y := splitList(Value(p, c, w, "background-position-y"))
+		x := css.SplitList(Value(p, c, w, "background-position-x"))
+		y := css.SplitList(Value(p, c, w, "background-position-y"))
 		for i := range x {
 			x[i] = asRepeated(x[i], i, len(c.Style.X)) + " " + asRepeated(y[i%len(y)], i, len(c.Style.Y))
 		}
@@ -254,25 +254,6 @@ func asRepeated(position string, i, declared int) string {
 		return strings.TrimSuffix(rest, ")")
 	}
 	return position
-}
-
-// splitList cuts a list at the commas that are in no brackets.
-func splitList(s string) (out []string) {
-	depth, from := 0, 0
-	for i := range len(s) {
-		switch s[i] {
-		case '(':
-			depth++
-		case ')':
-			depth--
-		case ',':
-			if depth == 0 {
-				out = append(out, strings.TrimSpace(s[from:i]))
-				from = i + 1
-			}
-		}
-	}
-	return append(out, strings.TrimSpace(s[from:]))
 }
 
 // seenFrom is a file's path as seen from a folder.
