@@ -9,6 +9,7 @@ import (
 	"tourmaline/core/check"
 	"tourmaline/core/draft"
 	"tourmaline/core/finding"
+	"tourmaline/core/measure"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
@@ -19,6 +20,8 @@ type PageCheck struct {
 	Report *check.Report
 	// Waits are checks that wait for what only a browser knows, by the boxes that they wait for.
 	Waits []Wait
+	// Measurement is what a browser said; nil where none was asked.
+	Measurement *Measurement
 	// Notes is how many remarks there are on the page's stylesheets.
 	Notes int
 }
@@ -30,20 +33,19 @@ type Wait struct {
 }
 
 // CheckPage checks a page as it is: the plan that start would draft of it, with findings at the page's own
-// declarations. What hangs on heights or texts that only a browser knows is not looked at, and said.
-func (s *Site) CheckPage(ctx context.Context, name string, opt check.Options) (*PageCheck, error) {
+// declarations. What hangs on heights or texts that only a browser knows is not looked at, and said; with
+// measuring heights are measured.
+func (s *Site) CheckPage(ctx context.Context, name string, opt check.Options, measuring *Measuring) (*PageCheck,
+	error) {
 	file := filepath.Join(filepath.FromSlash(rootOf(s)), filepath.FromSlash(name))
-	d, err := s.DraftPages(ctx, []string{name}, file)
-	if err != nil {
-		return nil, err
-	}
-	p, err := Readable(d, s.Path(name))
+	out := &PageCheck{}
+	d, p, err := s.measured(ctx, name, file, measuring, out)
 	if err != nil {
 		return nil, err
 	}
 	pr := &Project{Plan: p, photos: filepath.Join(filepath.Dir(file), filepath.FromSlash(p.Pictures))}
 	pr.Store = Pictures(pr.photos)
-	out := &PageCheck{Plan: p}
+	out.Plan = p
 	var known, guessed []plan.BoxID
 	for i := range d.Boxes {
 		if d.Boxes[i].Guessed {
@@ -67,6 +69,31 @@ func (s *Site) CheckPage(ctx context.Context, name string, opt check.Options) (*
 		s.relocate(&out.Report.Findings[i], d, name)
 	}
 	return out, s.count(out, name)
+}
+
+// measured drafts the plan of a page, with heights from a browser where one is to measure them.
+func (s *Site) measured(ctx context.Context, name, file string, measuring *Measuring, out *PageCheck) (*draft.Plan,
+	*plan.Plan,
+	error) {
+	d, err := s.DraftPages(ctx, []string{name}, file, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	if measuring != nil {
+		if out.Measurement, err = s.MeasureDraft(ctx, name, d, *measuring); err != nil {
+			return nil, nil, err
+		}
+	}
+	if out.Measurement == nil {
+		p, err := Readable(d, s.Path(name), nil)
+		return d, p, err
+	}
+	kept := measure.FileOf(out.Measurement.Measured, out.Measurement.Names)
+	if d, err = s.DraftPages(ctx, []string{name}, file, heightsOf(kept)); err != nil {
+		return nil, nil, err
+	}
+	p, err := Readable(d, s.Path(name), heightsOf(kept))
+	return d, p, err
 }
 
 // orNone are some boxes; none of them is not all.

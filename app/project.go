@@ -39,6 +39,7 @@ type Project struct {
 	*plan.Plan
 	Store  *picture.Store
 	Output string // path of the output folder
+	Stale  string // what was measured and has changed since; "" where nothing has
 
 	written *plan.Plan // as it is in the file
 	photos  string     // path of the pictures folder
@@ -48,17 +49,13 @@ type Project struct {
 func Open(path string) (*Project, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
-		var pe *fs.PathError
-		hint := ""
-		if errors.Is(err, fs.ErrNotExist) && path == PlanName {
-			hint = "; write one, or make an example with: tourmaline demo observatory"
-		}
-		if errors.As(err, &pe) {
-			err = pe.Err
-		}
-		return nil, fmt.Errorf("%s: the plan cannot be read: %w%s", path, err, hint)
+		return nil, cannotRead(path, err)
 	}
-	p, err := plan.Parse(path, data)
+	pr := &Project{}
+	p, err := plan.ParseMeasured(path, data, func(name string) (plan.Heights, error) {
+		return pr.readMeasured(path,
+			name)
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -69,7 +66,8 @@ func Open(path string) (*Project, error) {
 		}
 		return filepath.Join(dir, filepath.FromSlash(s))
 	}
-	pr := &Project{Plan: p, written: p, photos: inPlan(p.Pictures), Output: inPlan(cmp.Or(p.Output, "dist"))}
+	pr.Plan, pr.written = p, p
+	pr.photos, pr.Output = inPlan(p.Pictures), inPlan(cmp.Or(p.Output, "dist"))
 	if st, err := os.Stat(pr.photos); err != nil || !st.IsDir() {
 		hint := "pictures: is the folder of the sources, seen from the plan"
 		if near := nearFolder(pr.photos); near != "" {
@@ -87,6 +85,18 @@ func Open(path string) (*Project, error) {
 		keepModules(dir)
 	}
 	return pr, nil
+}
+
+func cannotRead(path string, err error) error {
+	var pe *fs.PathError
+	hint := ""
+	if errors.Is(err, fs.ErrNotExist) && path == PlanName {
+		hint = "; write one, draft one with tourmaline start, or make an example with: tourmaline demo observatory"
+	}
+	if errors.As(err, &pe) {
+		err = pe.Err
+	}
+	return fmt.Errorf("%s: the plan cannot be read: %w%s", path, err, hint)
 }
 
 // nearFolder is the name of a folder beside one that is not there, spelt nearly so.

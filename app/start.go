@@ -9,21 +9,30 @@ import (
 	"strings"
 
 	"tourmaline/core/draft"
+	"tourmaline/core/measure"
 	"tourmaline/core/page"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/serve"
 )
 
 // draftWidths are those that a drafted plan looks at.
 var draftWidths = [2]int{320, 2560}
 
 // DraftPages drafts the plan of pages of a site. file is where it will lie.
-func (s *Site) DraftPages(ctx context.Context, names []string, file string) (*draft.Plan, error) {
+// heights are those that a browser has measured, or nil.
+func (s *Site) DraftPages(ctx context.Context, names []string, file string, heights plan.Heights) (*draft.Plan, error) {
 	folder, err := s.inside(filepath.Dir(file))
 	if err != nil {
 		return nil, err
 	}
 	o := draft.Options{Folder: folder, Store: s.Store, Site: s.FS, Widths: draftWidths}
+	if heights != nil {
+		o.File, o.Measured = filepath.Base(MeasuredName(file)), map[string]bool{}
+		for selector := range heights {
+			o.Measured[selector] = true
+		}
+	}
 	var pages []*page.Page
 	var called []string
 	for _, name := range names {
@@ -108,14 +117,87 @@ func DraftPictures(paths []string, file string) (*draft.Plan, error) {
 	return draft.Pictures(files, folder, o)
 }
 
+// Drafted is a drafted plan that was read, with what a browser said of its page.
+type Drafted struct {
+	*draft.Plan
+	Read        *plan.Plan
+	Measurement *Measurement // nil where none was asked
+}
+
+// Start drafts the plan of pages, with heights that a browser measures of the first where one is to; those
+// are kept beside the plan.
+func (s *Site) Start(ctx context.Context, names []string, file string, how *Measuring) (*Drafted, error) {
+	d, err := s.DraftPages(ctx, names, file, nil)
+	if err != nil {
+		return nil, err
+	}
+	out := &Drafted{Plan: d}
+	if how != nil {
+		if out.Measurement, err = s.MeasureDraft(ctx, names[0], d, *how); err != nil {
+			return nil, err
+		}
+	}
+	var heights plan.Heights
+	if m := out.Measurement; m != nil {
+		kept := MeasuredName(file)
+		if err := Refuse(kept); err != nil {
+			return nil, err
+		}
+		heights = heightsOf(measure.FileOf(m.Measured, m.Names))
+		if out.Plan, err = s.DraftPages(ctx, names, file, heights); err != nil {
+			return nil, err
+		}
+		if err := m.Save(s, kept, m.Names); err != nil {
+			return nil, err
+		}
+	}
+	out.Read, err = Readable(out.Plan, file, heights)
+	return out, err
+}
+
 // Readable holds a drafted plan against the reader of plans: what start writes can be read.
-func Readable(d *draft.Plan, file string) (*plan.Plan, error) {
-	p, err := plan.Parse(file, []byte(d.Text))
+func Readable(d *draft.Plan, file string, heights plan.Heights) (*plan.Plan, error) {
+	p, err := plan.ParseMeasured(file, []byte(d.Text), func(string) (plan.Heights, error) { return heights, nil })
 	if err != nil {
 		return nil, fmt.Errorf("the drafted plan cannot be read, which is a defect of tourmaline: %w", err)
 	}
 	return p, nil
 }
+
+// MeasuredName is the file beside a plan that keeps what a browser measured.
+func MeasuredName(planFile string) string {
+	return strings.TrimSuffix(planFile, filepath.Ext(planFile)) + ".boxes.json"
+}
+
+// MeasureDraft measures the boxes of a drafted plan whose heights CSS does not tell; nil where it tells all.
+func (s *Site) MeasureDraft(ctx context.Context, name string, d *draft.Plan, o Measuring) (*Measurement, error) {
+	var selectors, names []string
+	for i := range d.Boxes {
+		b := &d.Boxes[i]
+		if b.Selector == "" || !b.Guessed && !b.Grows {
+			continue
+		}
+		names = append(names, b.Selector)
+		if len(b.Elements) > 1 { // each is a box of its own
+			selectors = append(selectors, page.Path(b.Elements[0]))
+		} else {
+			selectors = append(selectors, b.Selector)
+		}
+	}
+	if len(selectors) == 0 {
+		return nil, nil
+	}
+	o.Widths, o.Height = draftWidths, draftLowest
+	m, err := s.Measure(ctx, name, o, func(context.Context, *serve.Session) ([]string, error) { return selectors, nil })
+	if err == nil {
+		m.Names = names
+	}
+	return m, err
+}
+
+// draftLowest is the lowest window that a drafted plan looks at: what is in a box decides its height there,
+// and what the window's height asks for beyond the plan says itself.
+const draftLowest = 600
 
 // Refuse says that a file is there already.
 func Refuse(file string) error {

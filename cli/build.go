@@ -66,7 +66,7 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err := intoAlone(c); err != nil {
 		return err
 	}
-	pr, err := app.Open(path)
+	pr, err := s.openPlan(path)
 	if err != nil {
 		return err
 	}

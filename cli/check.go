@@ -23,8 +23,9 @@ where (the exact widths), why, and what to do. Exit code 0: nothing at or above 
 level of --fail-on; 1: findings; 2: could not run.
 
 Of a page (an HTML file) the plan is drafted as start does, in memory, and what is found
-is told at the lines of the page's own stylesheets. What hangs on heights and texts that
-only a browser knows waits, and is listed.
+is told at the lines of the page's own stylesheets. Heights that CSS does not tell are
+measured in a browser that is installed (--browser); without one, what hangs on them waits
+and is listed, as does what hangs on where text lies.
 
 A finding that is meant is accepted in the plan, with the reason:
   accept:
@@ -35,7 +36,7 @@ Examples:  tourmaline check
            tourmaline check --explain bare
            tourmaline check --sarif > findings.sarif
            tourmaline check index.html`,
-		Flags: []cli.Flag{
+		Flags: append([]cli.Flag{
 			boxFlag,
 			&cli.StringSliceFlag{Name: "only", Usage: "only these checks, as in `LIST` contrast,bare"},
 			&cli.StringSliceFlag{Name: "skip", Usage: "all checks but those of `LIST`"},
@@ -46,7 +47,7 @@ Examples:  tourmaline check
 			&cli.StringFlag{Name: "explain",
 				Usage: "say what the check of this `NAME` looks for and why; all for every one"},
 			rootFlag,
-		},
+		}, browserFlags()...),
 		Action: s.check,
 	}
 }
@@ -73,7 +74,7 @@ func (s *session) check(ctx context.Context, c *cli.Command) error {
 	if app.IsPage(c.Args().First()) {
 		return s.checkPage(ctx, c, opt, level)
 	}
-	pr, err := open(c)
+	pr, err := s.open(c)
 	if err != nil {
 		return err
 	}
@@ -120,13 +121,18 @@ func (s *session) checkPage(ctx context.Context, c *cli.Command, opt check.Optio
 		return fmt.Errorf("%s holds %d pages; check one at a time, as in: tourmaline check %s", name, len(pages),
 			site.Path(pages[0]))
 	}
+	how, err := measuring(c)
+	if err != nil {
+		return err
+	}
 	bar := s.progress("checking")
 	opt.Progress = bar.step
-	found, err := site.CheckPage(ctx, pages[0], opt)
+	found, err := site.CheckPage(ctx, pages[0], opt, how)
 	bar.end()
 	if err != nil {
 		return err
 	}
+	s.tellMeasured(found.Measurement)
 	r := report.OfCheck(found.Plan, found.Report)
 	r.OfPage(site.Path)
 	for _, w := range found.Waits {

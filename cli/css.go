@@ -64,7 +64,7 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 	if err := intoAlone(c); err != nil {
 		return err
 	}
-	pr, err := open(c)
+	pr, err := s.open(c)
 	if err != nil {
 		return err
 	}

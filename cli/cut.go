@@ -50,7 +50,7 @@ Examples:  tourmaline cut --dry-run
 }
 
 func (s *session) cut(ctx context.Context, c *cli.Command) error {
-	pr, err := open(c)
+	pr, err := s.open(c)
 	if err != nil {
 		return err
 	}

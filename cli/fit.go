@@ -62,7 +62,7 @@ func (s *session) fit(_ context.Context, c *cli.Command) error {
 				return fmt.Errorf("--%s goes with a picture; in a plan the layer says it", f)
 			}
 		}
-		pr, err := app.Open(arg)
+		pr, err := s.openPlan(arg)
 		if err != nil {
 			return err
 		}

@@ -30,12 +30,21 @@ func onePlan(c *cli.Command) (string, error) {
 }
 
 // open opens the plan that a command names.
-func open(c *cli.Command) (*app.Project, error) {
+func (s *session) open(c *cli.Command) (*app.Project, error) {
 	path, err := onePlan(c)
 	if err != nil {
 		return nil, err
 	}
-	return app.Open(path)
+	return s.openPlan(path)
+}
+
+// openPlan opens a plan, and says aside where what was measured is not of today's page.
+func (s *session) openPlan(path string) (*app.Project, error) {
+	pr, err := app.Open(path)
+	if err == nil && pr.Stale != "" {
+		fmt.Fprintln(s.err, pr.Stale)
+	}
+	return pr, err
 }
 
 // makeFlags are those of every command that makes asset files.

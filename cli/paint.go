@@ -34,7 +34,7 @@ Example:  tourmaline paint --box hero --at 390x844@3 -o hero.png`,
 			},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
-			pr, err := open(c)
+			pr, err := s.open(c)
 			if err != nil {
 				return err
 			}

@@ -32,7 +32,7 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 			},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
-			pr, err := open(c)
+			pr, err := s.open(c)
 			if err != nil {
 				return err
 			}

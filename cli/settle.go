@@ -57,7 +57,7 @@ func (s *session) settle(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	pr, err := app.Open(arg)
+	pr, err := s.openPlan(arg)
 	if err != nil {
 		return err
 	}

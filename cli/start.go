@@ -8,7 +8,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/app"
-	"tourmaline/core/draft"
 	"tourmaline/report"
 )
 
@@ -19,8 +18,9 @@ func (s *session) startCommand() *cli.Command {
 		ArgsUsage: "PAGE... | PICTURE...",
 		Description: `From pages (HTML files, or a folder with pages) it takes what their stylesheets say: a box
 for each element that a page is cut into, with its selector, its layers and the widths at
-which they change, and sizes as far as CSS alone tells them. Where only a browser knows, a
-comment says so; what is not in the plan is listed at its end.
+which they change, and sizes as far as CSS alone tells them. Heights that it does not tell
+are measured in a browser that is installed, and kept in a file beside the plan; without
+one they are guesses, and comments say so. What is not in the plan is listed at its end.
 
 From pictures the largest becomes the hero, those that tile become textures, each other
 a section.
@@ -31,11 +31,11 @@ Examples:  tourmaline start index.html
            tourmaline start site/ -o site/tourmaline.yaml
            tourmaline start pictures/*.jpg
            tourmaline start index.html -o -`,
-		Flags: []cli.Flag{
+		Flags: append([]cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: app.PlanName,
 				Usage: "write to `FILE`; - is standard output"},
 			rootFlag,
-		},
+		}, browserFlags()...),
 		Action: s.start,
 	}
 }
@@ -51,11 +51,7 @@ func (s *session) start(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	d, err := drafted(ctx, args, file, c.String("root"))
-	if err != nil {
-		return err
-	}
-	p, err := app.Readable(d, file)
+	d, err := s.drafted(ctx, c, args, file)
 	if err != nil {
 		return err
 	}
@@ -72,7 +68,7 @@ func (s *session) start(ctx context.Context, c *cli.Command) error {
 			guessed++
 		}
 	}
-	fmt.Fprintf(s.out, "%s: %s\n", file, report.Plural(len(p.All()), "box"))
+	fmt.Fprintf(s.out, "%s: %s\n", file, report.Plural(len(d.Read.All()), "box"))
 	if guessed > 0 {
 		fmt.Fprintf(s.out, "%s a height that only a browser knows: the plan marks them\n", report.Have(guessed))
 	}
@@ -84,7 +80,7 @@ func (s *session) start(ctx context.Context, c *cli.Command) error {
 }
 
 // drafted drafts a plan of pages or of pictures.
-func drafted(ctx context.Context, args []string, file, root string) (*draft.Plan, error) {
+func (s *session) drafted(ctx context.Context, c *cli.Command, args []string, file string) (*app.Drafted, error) {
 	pictures := 0
 	for _, a := range args {
 		if app.IsPicture(a) {
@@ -93,21 +89,57 @@ func drafted(ctx context.Context, args []string, file, root string) (*draft.Plan
 	}
 	switch {
 	case pictures == len(args):
-		return app.DraftPictures(args, file)
+		d, err := app.DraftPictures(args, file)
+		if err != nil {
+			return nil, err
+		}
+		p, err := app.Readable(d, file, nil)
+		return &app.Drafted{Plan: d, Read: p}, err
 	case pictures > 0:
 		return nil, fmt.Errorf("start takes pages or pictures, not both: a page names its pictures itself")
-	case root == "" && len(args) > 1:
+	}
+	site, names, err := pagesOf(args, c.String("root"))
+	if err != nil {
+		return nil, err
+	}
+	how, err := measuring(c)
+	if err != nil {
+		return nil, err
+	}
+	if file == "-" { // there is no place for a file beside it
+		how = nil
+	}
+	d, err := site.Start(ctx, names, file, how)
+	if err == nil {
+		s.tellMeasured(d.Measurement)
+	}
+	return d, err
+}
+
+// tellMeasured says aside what a browser was asked.
+func (s *session) tellMeasured(m *app.Measurement) {
+	if m == nil {
+		return
+	}
+	fmt.Fprintf(s.err, "heights measured in %s: %s in %.1f s\n", m.Browser, report.Plural(m.Asked, "window"),
+		m.Took.Seconds())
+	if !m.Still {
+		fmt.Fprintln(s.err, "the page did not come to rest in 8 s: its heights are those of that moment")
+	}
+}
+
+// pagesOf are the pages that are named, and the site around them.
+func pagesOf(args []string, root string) (site *app.Site, names []string, err error) {
+	if root == "" && len(args) > 1 {
 		root = "."
 	}
-	var site *app.Site
-	var names []string
 	for _, a := range args {
 		if app.IsPlan(a) {
-			return nil, fmt.Errorf("%s: this is a plan; start writes one from a page or from pictures", a)
+			return nil, nil, fmt.Errorf("%s: this is a plan; start writes one from a page or from pictures", a)
 		}
 		in, pages, err := app.OpenSite(a, root)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		for _, name := range pages {
 			if !slices.Contains(names, name) {
@@ -116,5 +148,5 @@ func drafted(ctx context.Context, args []string, file, root string) (*draft.Plan
 		}
 		site = in
 	}
-	return site.DraftPages(ctx, names, file)
+	return site, names, nil
 }

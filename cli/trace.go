@@ -77,17 +77,11 @@ func traceOptions(c *cli.Command) (o trace.Options, err error) {
 	if h := c.Int("height"); h < 1 || h > 20000 {
 		return o, fmt.Errorf("--height: %d is not a height such as 800", h)
 	}
-	var n int
-	if n, err = fmt.Sscanf(c.String("widths"), "%d-%d", &o.Widths[0], &o.Widths[1]); n != 2 || err != nil ||
-		o.Widths[0] < 1 || o.Widths[1] < o.Widths[0] || o.Widths[1] > 20000 {
-		return o, fmt.Errorf("--widths: %q is not a range of px such as 320-2560", c.String("widths"))
+	if o.Widths, err = widthsOf(c.String("widths")); err != nil {
+		return o, err
 	}
 	for _, at := range c.StringSlice("at") {
-		text := at
-		if _, err := strconv.Atoi(at); err == nil {
-			text = fmt.Sprintf("%sx%d@%d", at, c.Int("height"), traceDensity)
-		}
-		v, err := plan.ParseViewport(text)
+		v, err := plan.ParseViewport(withHeight(at, c.Int("height")))
 		if err != nil {
 			return o, fmt.Errorf("--at: %w", err)
 		}
@@ -97,6 +91,23 @@ func traceOptions(c *cli.Command) (o trace.Options, err error) {
 	}
 	o.Selector, o.Letters = c.Args().Get(1), !c.Bool("json")
 	return o, nil
+}
+
+// widthsOf reads a range of widths.
+func widthsOf(text string) (w [2]int, err error) {
+	n, err := fmt.Sscanf(text, "%d-%d", &w[0], &w[1])
+	if n != 2 || err != nil || w[0] < 1 || w[1] < w[0] || w[1] > 20000 {
+		return w, fmt.Errorf("--widths: %q is not a range of px such as 320-2560", text)
+	}
+	return w, nil
+}
+
+// withHeight is a window whose height is left out, written whole.
+func withHeight(at string, height int) string {
+	if _, err := strconv.Atoi(at); err == nil {
+		return fmt.Sprintf("%sx%d", at, height)
+	}
+	return at
 }
 
 func (s *session) trace(ctx context.Context, c *cli.Command) error {

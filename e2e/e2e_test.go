@@ -42,7 +42,8 @@ func TestMain(m *testing.M) {
 }
 
 // commands are those that people work with.
-var commands = []string{"start", "look", "trace", "fit", "check", "settle", "proof", "paint", "cut", "css", "build",
+var commands = []string{"start", "look", "trace", "measure", "fit", "check", "settle", "proof", "paint", "cut",
+	"css", "build",
 	"demo"}
 
 type result struct {

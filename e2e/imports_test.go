@@ -14,10 +14,11 @@ import (
 // order is the design: a package may import only what stands before it.
 var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/cascade", "core/page",
 	"core/codec/avifbox", "core/codec",
-	"core/picture", "core/trace", "core/similar", "core/plan",
+	"core/picture", "core/trace", "core/similar", "core/plan", "core/measure",
 	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast",
 	"core/texture", "core/draft",
-	"core/check", "core/settle", "core/cut", "core/sheet", "proof", "report", "app", "demo", "cli", "cmd/tourmaline",
+	"core/check", "core/settle", "core/cut", "core/sheet", "proof", "report", "serve", "app", "demo", "cli",
+	"cmd/tourmaline",
 	"e2e/shoot", "e2e/corpus", "e2e/calibrate", "e2e"}
 
 func TestImportsFollowTheDesign(t *testing.T) {

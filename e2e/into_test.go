@@ -50,7 +50,7 @@ func draftable(t *testing.T, root string) map[string]string {
 		dir := filepath.Join(root, name)
 		page := madeUp(t, file, dir)
 		linked(t, page)
-		r := run(t, dir, "start", page, "--root", ".")
+		r := run(t, dir, "start", page, "--root", ".", "--no-browser")
 		if r.code == 2 && strings.Contains(r.err, "nothing in it has a background") {
 			continue
 		}
@@ -235,7 +235,7 @@ func TestFromAPageToItsStylesheet(t *testing.T) {
 		"lower specificity: 0-1-0 against 1-0-1", "at every width", "to win   #content .tonight (1-1-0)")
 	has(must(0, "trace", "index.html", "header.hero", "--at", "390x844@3").out, "390x844@3",
 		"whose shorthand background")
-	has(must(0, "start", "index.html").out, "tourmaline.yaml: 7 boxes", "2 boxes have a height",
+	has(must(0, "start", "index.html", "--no-browser").out, "tourmaline.yaml: 7 boxes", "2 boxes have a height",
 		"next: tourmaline check")
 	has(must(2, "start", "index.html").err, "is there already", "never overwrites")
 	page := filepath.Join(dir, "styles", "page.css")
@@ -270,7 +270,7 @@ func TestFromAPageToItsStylesheet(t *testing.T) {
 func TestCheckOfAPage(t *testing.T) {
 	t.Parallel()
 	dir := demoSite(t)
-	r := run(t, dir, "check", "index.html")
+	r := run(t, dir, "check", "index.html", "--no-browser")
 	for _, want := range []string{"soft  styles/page.css:31:15", "only a browser knows the heights of tonight, notes",
 		"where text lies in hero", "contrast, behind-text, thin-edge", "in 7 boxes"} {
 		if !strings.Contains(r.out, want) {
@@ -282,7 +282,7 @@ func TestCheckOfAPage(t *testing.T) {
 	}
 	write(t, dir, map[string]string{"bad.html": `<!doctype html><style>
 header { height: 300px; background: url(pictures/Dome-at-dusk.jpg) center / cover }</style><body><header>x</header>`})
-	r = run(t, dir, "check", "bad.html", "--sarif")
+	r = run(t, dir, "check", "bad.html", "--sarif", "--no-browser")
 	for _, want := range []string{`"uri": "bad.html"`, `"startLine": 2`, "servers tell small letters from capitals"} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("%q is not in the SARIF: %d %s", want, r.code, r.err)

@@ -37,7 +37,8 @@ func TestJSONIsDocumented(t *testing.T) {
 			}
 		}
 	}
-	for _, x := range []any{Check{}, Landing{}, Settle{}, Rungs{}, Fetches{}, Comparison{}, Looks{}, Trace{}} {
+	for _, x := range []any{Check{}, Landing{}, Settle{}, Rungs{}, Fetches{}, Comparison{}, Looks{}, Trace{},
+		Measure{}} {
 		walk(reflect.TypeOf(x))
 	}
 	if len(seen) < 60 {

@@ -31,7 +31,10 @@ type Options struct {
 	Store  *picture.Store
 	Site   fs.FS
 	Widths [2]int // that the plan looks at
-	Pages  string // the pages as the plan calls them in its head
+	// Measured are the selectors whose heights a browser has measured, and File what they are kept in.
+	Measured map[string]bool
+	File     string
+	Pages    string // the pages as the plan calls them in its head
 }
 
 // Plan is a drafted plan.
@@ -45,8 +48,10 @@ type Plan struct {
 // Box is a box of a drafted plan.
 type Box struct {
 	Name     string
+	Selector string
 	Elements []*cascade.Element // more than one: all that look the same
 	Guessed  bool               // its height is not known from CSS
+	Grows    bool               // CSS says the least height alone: what is in it may need more
 	rules    []state            // the box itself, then its when blocks
 }
 
@@ -83,6 +88,7 @@ type state struct {
 	keys     [][2]string // others of the box, and their values
 	notes    []string
 	guessed  bool
+	grows    bool     // CSS says the least height, or a ratio
 	left     []string // what cannot be read of it
 }
 

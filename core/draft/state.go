@@ -165,6 +165,12 @@ func (d *drafter) sizes(s *state, e *cascade.Element, p cascade.Part) {
 			s.notes = append(s.notes, name+": "+t+" hangs on what is in it: only a browser knows")
 		}
 	}
+	d.heights(s, e, p)
+}
+
+// heights are the keys of a box's height.
+func (d *drafter) heights(s *state, e *cascade.Element, p cascade.Part) {
+	v := p.Values
 	known := false
 	for _, name := range []string{"height", "min-height", "max-height"} {
 		t := v[name]
@@ -182,9 +188,6 @@ func (d *drafter) sizes(s *state, e *cascade.Element, p cascade.Part) {
 		}
 		known = known || name != "max-height"
 		s.keys = append(s.keys, [2]string{name, t})
-		if name == "min-height" && !d.has(s, "height") && v["aspect-ratio"] == "" {
-			s.notes = append(s.notes, "at least so tall: what is in it may need more, and only a browser knows")
-		}
 	}
 	if t := strings.TrimSpace(strings.TrimPrefix(v["aspect-ratio"], "auto")); t != "" {
 		if _, err := css.ParseRatio("", t); err == nil {
@@ -192,10 +195,24 @@ func (d *drafter) sizes(s *state, e *cascade.Element, p cascade.Part) {
 			s.keys = append(s.keys, [2]string{"aspect-ratio", t})
 		}
 	}
-	if !known {
-		s.guessed = true
-		s.keys = append(s.keys, [2]string{"height", "400px"})
-		s.notes = append(s.notes, "400px is a guess: only a browser knows how tall it is")
+	s.guessed = !known
+	s.grows = known && !d.has(s, "height")
+}
+
+// guess gives a box whose height CSS does not tell the measured one, else a guess.
+func (d *drafter) guess(states []state, measured bool) {
+	for i := range states {
+		s := &states[i]
+		switch {
+		case measured && (s.guessed || s.grows):
+			s.keys = append(s.keys, [2]string{"height", "measured"})
+			s.guessed, s.grows = false, false
+		case s.guessed:
+			s.keys = append(s.keys, [2]string{"height", "400px"})
+			s.notes = append(s.notes, "400px is a guess: only a browser knows how tall it is")
+		case s.grows && !d.has(s, "aspect-ratio"):
+			s.notes = append(s.notes, "at least so tall: what is in it may need more, and only a browser knows")
+		}
 	}
 }
 

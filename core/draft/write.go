@@ -91,6 +91,9 @@ func (d *drafter) write(w *writer, first bool) {
 		if d.files != d.Folder {
 			w.line("pictures: %s", scalar(strings.TrimSuffix(seen(d.Folder, d.files), "/")+"/"))
 		}
+		if len(d.Measured) > 0 {
+			w.line("measured: %s   # made by tourmaline measure", scalar(d.Options.File))
+		}
 		d.viewports(w)
 		d.canvas(w)
 		d.pageBox(w, column)
@@ -282,7 +285,11 @@ func (d *drafter) box(w *writer, group []*cascade.Element, column *cascade.Eleme
 		return
 	}
 	d.known[selector] = like
-	b := Box{Name: d.name(e), Elements: group}
+	b := Box{Name: d.name(e), Selector: selector, Elements: group}
+	for i := range states {
+		b.Grows = b.Grows || states[i].grows
+	}
+	d.guess(states, d.Measured[selector])
 	w.line("  - name: %s", scalar(b.Name))
 	d.origin(w, "    ", group)
 	w.line("    selector: %s", scalar(selector))

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 
 	"tourmaline/core/cascade"
@@ -88,6 +89,18 @@ func (p *Page) FileOf(c *cascade.Computed, href string) (string, bool) {
 		from = c.Image.Bound.Sheet.File.Name
 	}
 	return p.loader.resolve(from, href)
+}
+
+// Files are the page and the stylesheets that it takes in, by name.
+func (p *Page) Files() []*source.File {
+	out := []*source.File{p.File}
+	for _, s := range p.loader.sheets {
+		if s != nil {
+			out = append(out, s.File)
+		}
+	}
+	slices.SortFunc(out[1:], func(a, b *source.File) int { return strings.Compare(a.Name, b.Name) })
+	return out
 }
 
 // Sheet is the page's stylesheet of that file; nil where it has none of it.

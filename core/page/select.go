@@ -39,6 +39,15 @@ func (d *Document) Names() *Names {
 	return n
 }
 
+// Paths are the short selectors of all elements, by their paths.
+func (n *Names) Paths() map[string]string {
+	out := map[string]string{}
+	for _, e := range n.all {
+		out[Path(e)] = n.Of(e)
+	}
+	return out
+}
+
 // landmarks are the elements of which a page has mostly one.
 var landmarks = []string{"html", "body", "header", "footer", "main", "nav", "aside"}
 

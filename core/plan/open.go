@@ -351,7 +351,7 @@ func (p *Plan) Write(values []Edit) (*Plan, error) {
 			return nil, err
 		}
 	}
-	return fromDoc(p.File, d)
+	return fromDoc(p.File, d, p.load)
 }
 
 // Edit is an open value with what is to be written behind it; "" opens it again.

@@ -30,6 +30,7 @@ type Plan struct {
 	Site     string
 	Pictures string // folder, as written; "" is the plan's own
 	Output   string // folder, as written; "" is dist
+	Measured string // file of measured heights, as written
 	Widths   [2]int
 	Heights  [2]int
 	Density  []float64
@@ -42,8 +43,10 @@ type Plan struct {
 	Accept   []Accept
 	Files    Files
 
-	doc *doc.Doc // nil for a plan that was not read from a file
-	all []*Box
+	doc     *doc.Doc // nil for a plan that was not read from a file
+	load    func(name string) (Heights, error)
+	heights Heights
+	all     []*Box
 }
 
 // Accept says that a finding is known and meant.
@@ -198,9 +201,10 @@ func (d Dimension) String() string { return dimensions[d] }
 
 // Size is a width or height, or one of its limits: a length, auto or none.
 type Size struct {
-	Auto bool // also none
-	Len  css.Num
-	Span source.Span
+	Auto     bool // also none
+	Measured bool // while reading: it becomes a table
+	Len      css.Num
+	Span     source.Span
 }
 
 // Step is one row of a height table: CSS px.

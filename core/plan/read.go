@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -12,21 +13,66 @@ import (
 
 // Parse reads a plan. file is its name in messages.
 // Errors are *source.SyntaxError, UnsupportedError or LimitError with a place.
-func Parse(file string, data []byte) (*Plan, error) {
+func Parse(file string, data []byte) (*Plan, error) { return ParseMeasured(file, data, nil) }
+
+// Heights are the heights of boxes that a browser has measured, by the box's selector.
+type Heights map[string][]Step
+
+// AnySelector is the key of heights for boxes that have none of their own: while they are measured anew.
+const AnySelector = "*"
+
+// ParseMeasured reads a plan whose boxes may have measured heights: load reads the file that it names.
+func ParseMeasured(file string, data []byte, load func(name string) (Heights, error)) (*Plan, error) {
 	d, err := doc.Parse(source.NewFile(file, string(data)))
 	if err != nil {
 		return nil, err
 	}
-	return fromDoc(file, d)
+	return fromDoc(file, d, load)
 }
 
-func fromDoc(file string, d *doc.Doc) (*Plan, error) {
+// readMeasured reads the file of measured heights.
+func (p *Plan) readMeasured(n node) (err error) {
+	if p.Measured, err = n.text(); err != nil || p.load == nil {
+		return err
+	}
+	if p.heights, err = p.load(p.Measured); err != nil {
+		return &source.SyntaxError{Span: n.Span, In: "measured", Msg: err.Error(),
+			Hint: "tourmaline measure makes the file"}
+	}
+	return nil
+}
+
+// measure gives boxes the heights that were measured.
+func (p *Plan) measure() error {
+	for _, b := range p.All() {
+		for i := range b.Rules {
+			r := &b.Rules[i]
+			z := r.Sizes[Height]
+			if z == nil || !z.Measured {
+				continue
+			}
+			r.Steps, r.Sizes[Height] = p.heights[b.Selector], nil
+			if r.Steps == nil {
+				r.Steps = p.heights[AnySelector]
+			}
+			if r.Steps == nil {
+				return &source.SyntaxError{Span: z.Span, In: "height",
+					Msg:  fmt.Sprintf("the height of %q is measured, but there is none for %s", b.Name, b.Selector),
+					Hint: "write measured: with the file, and run tourmaline measure"}
+			}
+		}
+	}
+	return nil
+}
+
+func fromDoc(file string, d *doc.Doc, load func(string) (Heights, error)) (*Plan, error) {
 	root := node{d.Root()}
 	if root.Kind() == doc.Null {
 		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan is empty",
 			Hint: "it begins with tourmaline: 1"}
 	}
-	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Files: DefaultFiles(), doc: d}
+	p := &Plan{File: file, Widths: [2]int{320, 2560}, Heights: [2]int{600, 1400}, Files: DefaultFiles(), doc: d,
+		load: load}
 	version := false
 	err := root.keys(handlers{
 		"tourmaline": func(n node) error {
@@ -39,6 +85,7 @@ func fromDoc(file string, d *doc.Doc) (*Plan, error) {
 		"site":      into(&p.Site),
 		"pictures":  into(&p.Pictures),
 		"output":    into(&p.Output),
+		"measured":  p.readMeasured,
 		"viewports": p.readViewports,
 		"canvas":    func(n node) (err error) { p.Canvas, err = readBox(n, Canvas); return },
 		"page":      func(n node) (err error) { p.Page, err = readBox(n, Page); return },
@@ -63,6 +110,9 @@ func fromDoc(file string, d *doc.Doc) (*Plan, error) {
 	p.number()
 	if len(p.All()) == 0 {
 		return nil, &source.SyntaxError{Span: root.Span, In: "boxes", Msg: "the plan has no boxes"}
+	}
+	if err := p.measure(); err != nil {
+		return nil, err
 	}
 	return p, p.validate()
 }
@@ -274,6 +324,10 @@ func (r *Rule) readSize(d Dimension, n node) error {
 	}
 	if s == initial {
 		r.Sizes[d] = &Size{Auto: true, Span: n.Span}
+		return nil
+	}
+	if d == Height && s == "measured" {
+		r.Sizes[d] = &Size{Measured: true, Span: n.Span}
 		return nil
 	}
 	v, err := n.length()

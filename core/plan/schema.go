@@ -13,6 +13,7 @@ var texts = map[string]map[string]string{
 		"site":       "a name, for titles",
 		"pictures":   "the folder of the sources, seen from the plan; `url()` looks here, then beside the plan",
 		"output":     "the folder that cut and build write to",
+		"measured":   "the file of heights that `tourmaline measure` took from a browser",
 		"viewports":  "the windows you care for",
 		"canvas":     "the whole window, behind everything (`body`)",
 		"page":       "the column that the boxes lie on",
@@ -29,10 +30,11 @@ var texts = map[string]map[string]string{
 		"named":     "windows with a name: `390x844@3`, or `size`, `share` of the visitors and `touch`",
 	},
 	"box": {
-		"name":           "the name in reports",
-		"selector":       "the CSS selector in the stylesheet (left out: `.name`)",
-		"width":          "of the border box, in any CSS length",
-		"height":         "of the border box, in any CSS length, or a table of heights measured at window widths",
+		"name":     "the name in reports",
+		"selector": "the CSS selector in the stylesheet (left out: `.name`)",
+		"width":    "of the border box, in any CSS length",
+		"height": "of the border box, in any CSS length, `measured`, or a table of heights measured at window " +
+			"widths",
 		"min-width":      "the least width of the border box",
 		"max-width":      "the most width of the border box",
 		"min-height":     "the least height of the border box",

@@ -1,0 +1,191 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+
+	"github.com/urfave/cli/v3"
+
+	"tourmaline/app"
+	"tourmaline/core/measure"
+	"tourmaline/core/plan"
+	"tourmaline/report"
+	"tourmaline/serve"
+)
+
+// browserFlags say which browser measures.
+func browserFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "browser", Usage: "the `PROGRAM` that measures (default: the first browser that is " +
+			"found)"},
+		&cli.BoolFlag{Name: "no-browser", Usage: "measure nothing: take what CSS alone tells"},
+	}
+}
+
+// measuring is how a page is measured; nil where no browser is wanted, or none is found and none was named.
+func measuring(c *cli.Command) (*app.Measuring, error) {
+	if c.Bool("no-browser") {
+		return nil, nil
+	}
+	path, err := serve.FindBrowser(c.String("browser"))
+	switch {
+	case errors.Is(err, serve.ErrNoBrowser):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	return &app.Measuring{Browser: path}, nil
+}
+
+func (s *session) measureCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "measure",
+		Usage:     "take the sizes of boxes from the real page, in a browser, at every width",
+		ArgsUsage: "PLAN | PAGE",
+		Description: `The page is shown in a browser, in a frame that is resized: at the ends of the widths, at
+both sides of each breakpoint, and between them until straight lines hold within half a
+px. A browser that is installed is started without a window and ended again; or any
+browser opens the address that --open prints. Nothing but your own files can be reached
+from it. No driver is needed.
+
+Of a PLAN the boxes are measured by their selectors, and kept in the file that it names
+under measured: (else one beside it). A box with height: measured has that height.
+Of a PAGE all that has a background is measured, and told.
+
+Examples:  tourmaline measure tourmaline.yaml --page index.html
+           tourmaline measure index.html
+           tourmaline measure index.html --at 768x900 --json
+           tourmaline measure index.html --open`,
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "page", Usage: "the page of a plan (default: index.html beside it)"},
+			&cli.StringSliceFlag{Name: "at", Usage: "tell the boxes in a window such as 768x900 (may be repeated)"},
+			&cli.StringFlag{Name: "widths", Value: "320-2560", Usage: "of a page: the `RANGE` of widths, CSS px"},
+			&cli.IntFlag{Name: "height", Value: 900, Usage: "of a page: of the windows, CSS px"},
+			&cli.StringFlag{Name: "browser", Usage: "the `PROGRAM` that measures (default: the first browser " +
+				"that is found)"},
+			&cli.BoolFlag{Name: "open", Usage: "print the address for any browser to open, and start none"},
+			rootFlag,
+			&cli.BoolFlag{Name: "json", Usage: "the boxes as JSON"},
+		},
+		Action: s.measure,
+	}
+}
+
+func (s *session) measure(ctx context.Context, c *cli.Command) error {
+	if c.Args().Len() != 1 {
+		return fmt.Errorf("measure needs a plan or a page, as in: tourmaline measure index.html")
+	}
+	o := app.Measuring{Browser: c.String("browser"), Height: c.Int("height")}
+	if c.Bool("open") {
+		o.Open = s.err
+	}
+	name := c.Args().First()
+	if app.IsPlan(name) {
+		return s.measurePlan(ctx, c, name, o)
+	}
+	var err error
+	if o.Widths, err = widthsOf(c.String("widths")); err != nil {
+		return err
+	}
+	if o.Height < 1 || o.Height > 20000 {
+		return fmt.Errorf("--height: %d is not a height such as 900", o.Height)
+	}
+	at, err := windowsAt(c, o.Height)
+	if err != nil {
+		return err
+	}
+	if len(at) > 0 { // windows of one height at a time
+		o.Height = at[0].Height
+	}
+	site, pages, err := app.OpenSite(name, c.String("root"))
+	if err != nil {
+		return err
+	}
+	if len(pages) > 1 {
+		return fmt.Errorf("%s holds %d pages; measure one at a time, as in: tourmaline measure %s", name, len(pages),
+			site.Path(pages[0]))
+	}
+	m, err := site.Measure(ctx, pages[0], o, func(ctx context.Context, b *serve.Session) ([]string, error) {
+		paths, err := b.Discover(ctx, measure.Window{Width: o.Widths[1], Height: o.Height})
+		if err == nil && len(paths) == 0 {
+			err = fmt.Errorf("%s: nothing has a background", name)
+		}
+		return paths, err
+	})
+	if err != nil {
+		return err
+	}
+	p, err := site.Page(pages[0])
+	if err != nil {
+		return err
+	}
+	r := report.OfMeasure(&report.Measured{Measured: m.Measured, Names: m.Selectors, Page: site.Path(m.Page),
+		Browser: m.Browser, Took: m.Took, At: at})
+	r.Call(p.Names().Paths())
+	return s.tell(c, r)
+}
+
+// windowsAt are the windows of --at.
+func windowsAt(c *cli.Command, height int) (out []measure.Window, err error) {
+	for _, text := range c.StringSlice("at") {
+		v, err := plan.ParseViewport(withHeight(text, height))
+		if err != nil {
+			return nil, fmt.Errorf("--at: %w", err)
+		}
+		w := measure.Window{Width: int(v.Width), Height: int(v.Height)}
+		if len(out) > 0 && w.Height != out[0].Height {
+			return nil, fmt.Errorf("--at: windows of one height at a time; these are %d and %d px high",
+				out[0].Height, w.Height)
+		}
+		out = append(out, w)
+	}
+	return out, nil
+}
+
+// measurePlan measures the boxes of a plan and keeps what it learns.
+func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, o app.Measuring) error {
+	p, file, err := app.PlanToMeasure(name)
+	if err != nil {
+		return err
+	}
+	page := c.String("page")
+	if page == "" {
+		page = filepath.Join(filepath.Dir(name), "index.html")
+	}
+	site, pages, err := app.OpenSite(page, c.String("root"))
+	if err != nil {
+		return fmt.Errorf("%w; name the page with --page", err)
+	}
+	at, err := windowsAt(c, p.Heights[0])
+	if err != nil {
+		return err
+	}
+	o.Widths, o.Height = p.Widths, p.Heights[0]
+	var selectors []string
+	for _, b := range p.Boxes {
+		selectors = append(selectors, b.Selector)
+	}
+	m, err := site.Measure(ctx, pages[0], o, func(context.Context, *serve.Session) ([]string,
+		error) {
+		return selectors, nil
+	})
+	if err != nil {
+		return err
+	}
+	if err := m.Save(site, file, selectors); err != nil {
+		return err
+	}
+	r := report.OfMeasure(&report.Measured{Measured: m.Measured, Names: selectors, Page: site.Path(m.Page),
+		Browser: m.Browser, Took: m.Took, At: at})
+	if err := s.tell(c, r); err != nil || c.Bool("json") {
+		return err
+	}
+	fmt.Fprintf(s.out, "%s: written\n", filepath.ToSlash(file))
+	if p.Measured == "" {
+		fmt.Fprintf(s.out, "to use it, write into the plan measured: %s, and height: measured at its boxes\n",
+			filepath.Base(file))
+	}
+	return nil
+}

@@ -1,0 +1,147 @@
+package report
+
+import (
+	"fmt"
+	"time"
+
+	"tourmaline/core/measure"
+)
+
+// Measure is what was measured of a page.
+type Measure struct {
+	Page    string       `json:"page"`
+	Browser string       `json:"browser"`
+	Asked   int          `json:"asked"`
+	Off     Num          `json:"off"`
+	Whole   bool         `json:"whole"`
+	Windows []MeasuredAt `json:"windows"`
+
+	seconds float64
+	height  int
+	rows    []measuredRow
+	widths  []int
+}
+
+// MeasuredAt are the boxes of one window.
+type MeasuredAt struct {
+	Window string        `json:"window"`
+	Page   Num           `json:"page"` // its height
+	Boxes  []MeasuredBox `json:"boxes"`
+}
+
+// MeasuredBox is a box: left, top, width and height, CSS px from the page's top left.
+type MeasuredBox struct {
+	Path    string   `json:"path"`
+	Pseudo  string   `json:"pseudo"`
+	Matches int      `json:"matches"`
+	Border  [4]Num   `json:"border"`
+	Padding [4]Num   `json:"padding"`
+	Content [4]Num   `json:"content"`
+	Text    [][4]Num `json:"text"`
+}
+
+type measuredRow struct {
+	name    string
+	matches int
+	heights []string
+}
+
+// Measured says what was measured, beside the boxes: names are what the selectors are called, and At the
+// windows that are asked for, none: the usual ones.
+type Measured struct {
+	*measure.Measured
+	Names         []string
+	Page, Browser string
+	Took          time.Duration
+	At            []measure.Window
+}
+
+// OfMeasure is the report of what was measured.
+func OfMeasure(m *Measured) *Measure {
+	r := &Measure{Page: m.Page, Browser: m.Browser, Asked: m.Asked, Off: Num(m.Off), Whole: m.Whole,
+		seconds: m.Took.Seconds(),
+		height:  m.Height}
+	names, at := m.Names, m.At
+	for _, w := range at {
+		r.widths = append(r.widths, w.Width)
+	}
+	if len(at) == 0 {
+		for _, w := range []int{m.Widths[0], 390, 768, 1440, m.Widths[1]} {
+			if w >= m.Widths[0] && w <= m.Widths[1] && (len(r.widths) == 0 || w > r.widths[len(r.widths)-1]) {
+				r.widths = append(r.widths, w)
+			}
+		}
+	}
+	for i, sel := range m.Selectors {
+		row := measuredRow{name: names[i]}
+		for _, w := range r.widths {
+			b, ok := m.Measured.At(sel, w)
+			row.matches = max(row.matches, b.Matches)
+			if !ok {
+				row.heights = append(row.heights, "not shown")
+				continue
+			}
+			row.heights = append(row.heights, fmt.Sprintf("%.4g x %.4g", b.Border[2], b.Border[3]))
+		}
+		r.rows = append(r.rows, row)
+	}
+	for _, w := range r.widths {
+		j := MeasuredAt{Window: fmt.Sprintf("%dx%d", w, m.Height), Boxes: []MeasuredBox{}}
+		for i, sel := range m.Selectors {
+			b, ok := m.Measured.At(sel, w)
+			if !ok {
+				continue
+			}
+			box := MeasuredBox{Path: names[i], Matches: b.Matches, Border: nums(b.Border), Padding: nums(b.Padding),
+				Content: nums(b.Content), Text: [][4]Num{}}
+			for _, l := range b.Text {
+				box.Text = append(box.Text, nums(l.Rect))
+			}
+			j.Boxes = append(j.Boxes, box)
+		}
+		j.Page = Num(m.PageAt(w))
+		r.Windows = append(r.Windows, j)
+	}
+	return r
+}
+
+// Call gives boxes the names by which people know them, where there are such.
+func (m *Measure) Call(names map[string]string) {
+	for i := range m.rows {
+		if n := names[m.rows[i].name]; n != "" {
+			m.rows[i].name = n
+		}
+	}
+}
+
+func nums(r measure.Rect) (out [4]Num) {
+	for i, v := range r {
+		out[i] = Num(v)
+	}
+	return out
+}
+
+// Text prints a line a box, with its size at some widths.
+func (m *Measure) Text(p *Printer) {
+	p.para(fmt.Sprintf("%s in %s: %s of %d px height in %.1f s; between them boxes lie on straight lines within "+
+		"%.2f px",
+		m.Page, m.Browser, Plural(m.Asked, "window"), m.height, m.seconds, float64(m.Off)))
+	p.printf("\n")
+	head := []any{"box", "matches"}
+	for _, w := range m.widths {
+		head = append(head, fmt.Sprintf("%d px", w))
+	}
+	tab := p.table([]int{2, 3, 4, 5, 6, 7, 8, 9}, head...)
+	for _, r := range m.rows {
+		row := []any{fold(r.name, p.width()*3/10), r.matches}
+		for _, h := range r.heights {
+			row = append(row, h)
+		}
+		tab.AppendRow(row)
+	}
+	tab.Render()
+	p.printf("\n")
+	if !m.Whole {
+		p.para("the page changes so often that not every change was narrowed down; what lies between is a guess there")
+	}
+}

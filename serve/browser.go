@@ -1,0 +1,144 @@
+package serve
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"time"
+)
+
+// names are the browsers that are looked for on the usual path, and places where they lie on others.
+var names = []string{"chromium", "chromium-browser", "google-chrome", "google-chrome-stable", "microsoft-edge",
+	"firefox",
+	"firefox-esr"}
+
+func places() (out []string) {
+	switch runtime.GOOS {
+	case "darwin":
+		for _, app := range []string{"Google Chrome", "Chromium", "Microsoft Edge"} {
+			out = append(out, "/Applications/"+app+".app/Contents/MacOS/"+app)
+		}
+		return append(out, "/Applications/Firefox.app/Contents/MacOS/firefox")
+	case "windows":
+		for _, folder := range []string{os.Getenv("ProgramFiles"), os.Getenv("ProgramFiles(x86)"),
+			os.Getenv("LocalAppData")} {
+			for _, app := range []string{`Google\Chrome\Application\chrome.exe`, `Microsoft\Edge\Application\msedge.exe`,
+				`Chromium\Application\chrome.exe`, `Mozilla Firefox\firefox.exe`} {
+				if folder != "" {
+					out = append(out, filepath.Join(folder, app))
+				}
+			}
+		}
+	}
+	return out
+}
+
+// ErrNoBrowser says that none was found.
+var ErrNoBrowser = errors.New("no browser was found; name one with --browser, or open the address of --open in any")
+
+// FindBrowser is the path of a browser: that of the name, else the first of those that are known.
+func FindBrowser(name string) (string, error) {
+	if name != "" {
+		p, err := exec.LookPath(name)
+		if err != nil {
+			return "", fmt.Errorf("--browser: %s cannot be run: %w", name, err)
+		}
+		return p, nil
+	}
+	for _, n := range names {
+		if p, err := exec.LookPath(n); err == nil {
+			return p, nil
+		}
+	}
+	for _, p := range places() {
+		if st, err := os.Stat(p); err == nil && !st.IsDir() {
+			return p, nil
+		}
+	}
+	return "", ErrNoBrowser
+}
+
+// Started is a browser of ours, with a fresh profile.
+type Started struct {
+	Ended   <-chan error
+	gone    <-chan struct{}
+	profile string
+	cancel  context.CancelFunc
+}
+
+// Start opens an address in a browser without a window. Nothing but the address's own host can be reached
+// from it. Stop ends it and removes its profile.
+func Start(ctx context.Context, browser, address string) (*Started, error) {
+	profile, err := os.MkdirTemp("", "tourmaline-browser-*")
+	if err != nil {
+		return nil, err
+	}
+	var args []string
+	if strings.Contains(strings.ToLower(filepath.Base(browser)), "firefox") {
+		prefs := ""
+		for _, p := range []string{`"network.proxy.type", 1`, `"network.proxy.http", "127.0.0.1"`, `"network.proxy.http_port", 9`,
+			`"network.proxy.ssl", "127.0.0.1"`, `"network.proxy.ssl_port", 9`, `"network.proxy.no_proxies_on", "127.0.0.1"`,
+			`"browser.shell.checkDefaultBrowser", false`, `"datareporting.policy.dataSubmissionEnabled", false`,
+			`"toolkit.telemetry.reportingpolicy.firstRun", false`, `"app.update.enabled", false`,
+			`"browser.startup.homepage_override.mstone", "ignore"`, `"layout.testing.overlay-scrollbars.always-visible", false`,
+			`"widget.non-native-theme.scrollbar.size.override", 0`, `"ui.useOverlayScrollbars", 1`} {
+			prefs += "user_pref(" + p + ");\n"
+		}
+		if err := os.WriteFile(filepath.Join(profile, "user.js"), []byte(prefs), 0o600); err != nil {
+			return nil, errors.Join(err, os.RemoveAll(profile))
+		}
+		args = []string{"--headless", "--no-remote", "--profile", profile, address}
+	} else {
+		args = []string{"--headless=new", "--disable-gpu", "--hide-scrollbars", "--no-first-run",
+			"--no-default-browser-check",
+			"--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-extensions",
+			"--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--mute-audio",
+			"--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
+			"--blink-settings=primaryHoverType=2,availableHoverTypes=2,primaryPointerType=4,availablePointerTypes=4",
+			"--window-size=1300,900", "--user-data-dir=" + profile}
+		if os.Geteuid() == 0 { // it refuses to run as root otherwise
+			args = append(args, "--no-sandbox")
+		}
+		args = append(args, address)
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	cmd := exec.CommandContext(ctx, browser, args...)
+	cmd.WaitDelay = 3 * time.Second
+	grouped(cmd)
+	if err := cmd.Start(); err != nil {
+		cancel()
+		return nil, errors.Join(fmt.Errorf("%s cannot be started: %w", browser, err), os.RemoveAll(profile))
+	}
+	ended, gone := make(chan error, 1), make(chan struct{})
+	go func() {
+		err := cmd.Wait()
+		if err == nil {
+			err = errors.New("it closed by itself")
+		}
+		ended <- err
+		close(gone)
+	}()
+	return &Started{Ended: ended, gone: gone, profile: profile, cancel: cancel}, nil
+}
+
+// Stop ends the browser and removes its profile.
+func (b *Started) Stop() error {
+	b.cancel()
+	select {
+	case <-b.gone:
+	case <-time.After(5 * time.Second):
+	}
+	var err error
+	for range 40 { // its children may still be writing
+		if err = os.RemoveAll(b.profile); err == nil {
+			return nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return err
+}
