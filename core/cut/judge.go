@@ -134,16 +134,10 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
+	sharperShare = 0.9
 	sharperMost  = 2
 	sharperLeast = 0.6
-	// codedShare is how much of what coding does to the habit it may do to px that fit: public measures see
-	// up to a tenth more of it, in dark and in busy pictures.
-	codedShare = 0.93
 )
-
-// sharperShare is how bad files may look beside the habit where its px are enlarged or squeezed; where they
-// are just those of the box all of it is coding.
-var sharperShare = similar.Look{Mean: 0.92, Worst: 0.87}
 
 // sharper moves the target by how the habit looks in the box: blur and coding damage add as squares
 // do, about. The mean is looked at evenly over the box, the worst where coding does most.
@@ -195,24 +189,19 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 			return err
 		}
 	}
-	may := func(share similar.Look, as similar.Look) float64 { // times the target
-		h := similar.Look{Mean: habit.Mean * share.Mean, Worst: habit.Worst * share.Worst}
+	may := func(share float64, as similar.Look) float64 { // times the target
+		h := habit.Times(share)
 		return min(moreOf(h.Mean, soft.Mean, trial.Mean, coded.Mean)*as.Mean/j.target.Mean,
 			moreOf(h.Worst, soft.Worst, trial.Worst, coded.Worst)*as.Worst/j.target.Worst)
 	}
 	// Coding does more to what the target is of than to what is looked at evenly. Where more may be done
 	// that is left aside, and else taken half, by its root, to be safe.
 	same, as := similar.Look{Mean: 1, Worst: 1}, similar.Look{Mean: math.Sqrt(j.shows.Mean / coded.Mean), Worst: 1}
-	const alike = 0.02
-	file := habitSize(j.l.File.Width, j.l.File.Height)
-	fits := math.Abs(j.pixels(j.l.File.Width)*float64(file.X)/float64(j.l.File.Width)-1) < alike
-	switch more, less := may(sharperShare, same), may(same, as); {
-	case more > 1 && !fits: // also where nothing is asked of coding
+	switch more, less := may(sharperShare, same), may(1, as); {
+	case more > 1: // also where nothing is asked of coding
 		j.target = j.target.Times(min(more, sharperMost))
 	case less < 1 && soft.Beside(habit) < 0.5: // else it is resampling that is seen
-		j.target = j.target.Times(max(min(less, codedShare), sharperLeast))
-	default:
-		j.target = j.target.Times(codedShare)
+		j.target = j.target.Times(max(less, sharperLeast))
 	}
 	return nil
 }
