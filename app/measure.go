@@ -154,6 +154,7 @@ func (pr *Project) readMeasured(planFile, name string) (plan.Heights, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
+	pr.measured = sum(data)
 	pr.stale(filepath.Join(filepath.Dir(path), filepath.FromSlash(f.Page)), f)
 	return heightsOf(f), nil
 }

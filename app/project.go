@@ -41,8 +41,9 @@ type Project struct {
 	Output string // path of the output folder
 	Stale  string // what was measured and has changed since; "" where nothing has
 
-	written *plan.Plan // as it is in the file
-	photos  string     // path of the pictures folder
+	written  *plan.Plan // as it is in the file
+	measured string     // hash of the file of measured heights
+	photos   string     // path of the pictures folder
 }
 
 // Open reads a plan and opens its folders. Errors have their place and say what to do.
@@ -222,7 +223,7 @@ func Painting(p *plan.Plan) []plan.BoxID {
 func (pr *Project) Inputs(version, options string) (string, error) {
 	h := sha256.New()
 	text := pr.written.Text()
-	fmt.Fprintf(h, "%s\n%s\n%d\n%s", version, options, len(text), text)
+	fmt.Fprintf(h, "%s\n%s\n%s\n%d\n%s", version, options, pr.measured, len(text), text)
 	var names []string
 	for _, b := range pr.written.All() {
 		for _, v := range b.EachRule() {
