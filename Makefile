@@ -14,6 +14,9 @@ demo: build
 	bin/tourmaline demo out/observatory
 	bin/tourmaline look out/observatory/pictures/dome-at-dusk.jpg
 	bin/tourmaline fit out/observatory/tourmaline.yaml --box hero
+	bin/tourmaline trace out/observatory/index.html section.tonight
+	bin/tourmaline start out/observatory/index.html -o out/observatory/drafted.yaml
+	bin/tourmaline css out/observatory/tourmaline.yaml --draft --into out/observatory/styles/page.css --dry-run
 
 # what needs no running: formatting, suspicious code, code that nothing reaches, other systems
 lint:
