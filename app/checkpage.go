@@ -9,7 +9,6 @@ import (
 	"tourmaline/core/check"
 	"tourmaline/core/draft"
 	"tourmaline/core/finding"
-	"tourmaline/core/measure"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
@@ -54,7 +53,10 @@ func (s *Site) CheckPage(ctx context.Context, name string, opt check.Options, me
 			known = append(known, plan.BoxID(i))
 		}
 	}
-	skip := slices.Concat(opt.Skip, check.Needing(check.TextPlaces))
+	skip := opt.Skip
+	if out.Measurement == nil {
+		skip = slices.Concat(skip, check.Needing(check.TextPlaces))
+	}
 	if out.Report, err = check.Run(ctx, p, pr.Store, check.Options{Boxes: orNone(known), Only: opt.Only, Skip: skip,
 		Progress: opt.Progress}); err != nil {
 		return nil, err
@@ -88,11 +90,11 @@ func (s *Site) measured(ctx context.Context, name, file string, measuring *Measu
 		p, err := Readable(d, s.Path(name), nil)
 		return d, p, err
 	}
-	kept := measure.FileOf(out.Measurement.Measured, out.Measurement.Names)
-	if d, err = s.DraftPages(ctx, []string{name}, file, heightsOf(kept)); err != nil {
+	boxes := boxesOf(out.Measurement.kept(out.Measurement.Names))
+	if d, err = s.DraftPages(ctx, []string{name}, file, boxes); err != nil {
 		return nil, nil, err
 	}
-	p, err := Readable(d, s.Path(name), heightsOf(kept))
+	p, err := Readable(d, s.Path(name), boxes)
 	return d, p, err
 }
 
@@ -149,7 +151,7 @@ func (c *PageCheck) join(more *check.Report, d *draft.Plan) {
 	if len(guessed) > 0 {
 		c.Waits = append(c.Waits, Wait{ran(check.Heights), guessed, "the heights of"})
 	}
-	if len(names) > 0 {
+	if len(names) > 0 && c.Measurement == nil {
 		c.Waits = append(c.Waits, Wait{ran(check.TextPlaces), names, "where text lies in"})
 	}
 }

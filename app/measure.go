@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -25,12 +26,14 @@ type Measuring struct {
 	Open    io.Writer // print the address here and wait for a browser that somebody opens; nil: start one
 	Widths  [2]int
 	Height  int
+	Tall    int // measure texts once more in windows of this height; 0: not
 }
 
 // Measurement is what a browser said of a page.
 type Measurement struct {
 	*measure.Measured
-	Page    string // in the site
+	Tall    *measure.Measured // in taller windows; nil where that was not asked
+	Page    string            // in the site
 	Hash    string
 	Browser string
 	Still   bool
@@ -84,9 +87,25 @@ func (s *Site) Measure(ctx context.Context, name string, o Measuring,
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.Path(name), err)
 	}
-	return &Measurement{Measured: m, Page: name, Hash: hashOf(p), Browser: browserName(session.Browser),
-		Still: session.Still,
-		Took:  time.Since(began)}, nil
+	out := &Measurement{Measured: m, Page: name, Hash: hashOf(p), Browser: browserName(session.Browser),
+		Still: session.Still}
+	if o.Tall > o.Height {
+		if out.Tall, err = m.Again(ctx, session.Ask(list), o.Tall); err != nil {
+			return nil, fmt.Errorf("%s: %w", s.Path(name), err)
+		}
+		out.Asked += out.Tall.Asked
+	}
+	out.Took = time.Since(began)
+	return out, nil
+}
+
+// kept is what is kept of it, by the names that the plan has for the selectors.
+func (m *Measurement) kept(names []string) *measure.File {
+	f := measure.FileOf(m.Measured, names)
+	if m.Tall != nil {
+		f.WithTall(m.Tall, names)
+	}
+	return f
 }
 
 // hashOf is of a page's text and its stylesheets'.
@@ -114,7 +133,7 @@ func browserName(agent string) string {
 
 // Save writes what was measured into a file beside the plan.
 func (m *Measurement) Save(s *Site, file string, names []string) error {
-	f := measure.FileOf(m.Measured, names)
+	f := m.kept(names)
 	rel, err := relative(filepath.Dir(file), filepath.Join(filepath.FromSlash(rootOf(s)), filepath.FromSlash(m.Page)))
 	if err != nil {
 		return err
@@ -127,21 +146,96 @@ func (m *Measurement) Save(s *Site, file string, names []string) error {
 	return WriteFile(file, append(data, '\n'))
 }
 
-// heightsOf are the heights that a file holds.
-func heightsOf(f *measure.File) plan.Heights {
-	out := plan.Heights{}
+// boxesOf are the heights and texts that a file holds.
+func boxesOf(f *measure.File) *plan.MeasuredBoxes {
+	out := &plan.MeasuredBoxes{Heights: map[string][]plan.Step{}, Texts: map[string][]plan.TextArea{}}
 	for _, b := range f.Boxes {
 		for _, s := range b.Samples {
 			if s.Border[3] > 0 {
-				out[b.Selector] = append(out[b.Selector], plan.Step{Width: float64(s.Width), Height: s.Border[3]})
+				out.Heights[b.Selector] = append(out.Heights[b.Selector], plan.Step{Width: float64(s.Width),
+					Height: s.Border[3]})
 			}
+		}
+		if len(b.Tall) > 0 {
+			out.Texts[b.Selector] = textsOf(&b, [2]float64{float64(f.Height), float64(f.Tall)})
 		}
 	}
 	return out
 }
 
-// readMeasured reads the file of a plan's measured heights; it notes where the page has changed since.
-func (pr *Project) readMeasured(planFile, name string) (plan.Heights, error) {
+// Sizes of letters from which a text is large, CSS px, and what it needs then.
+// Source: WCAG 2.2, 1.4.3 (https://www.w3.org/TR/WCAG22/#contrast-minimum).
+const (
+	largeText     = 24
+	largeBold     = 18.66
+	boldWeight    = 700
+	contrast      = 4.5
+	contrastLarge = 3
+)
+
+// textsOf are a box's texts: one area for those of a colour that need the same contrast.
+func textsOf(b *measure.FileBox, between [2]float64) (out []plan.TextArea) {
+	for _, s := range b.Samples {
+		for _, l := range s.Text {
+			c, err := css.ParseColor("color", l.Color)
+			need := needed(&l)
+			if err != nil || slices.ContainsFunc(out, func(t plan.TextArea) bool {
+				return t.Color.String() == c.String() && t.Contrast == need
+			}) {
+				continue
+			}
+			t := plan.TextArea{Color: c, Contrast: need}
+			for _, at := range b.Samples {
+				low, ok := lies(&at, c, need)
+				if !ok {
+					continue
+				}
+				high := low
+				if k, found := slices.BinarySearchFunc(b.Tall, at.Width, func(s measure.Sample,
+					w int) int { return s.Width - w }); found {
+					if r, ok := lies(&b.Tall[k], c, need); ok {
+						high = r
+					}
+				}
+				t.Places = append(t.Places, plan.TextPlace{Width: float64(at.Width), Low: low, High: high,
+					Between: between})
+			}
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+func needed(l *measure.Line) float64 {
+	if l.Size >= largeText || l.Size >= largeBold && l.Weight >= boldWeight {
+		return contrastLarge
+	}
+	return contrast
+}
+
+// lies is where the texts of a colour and a need lie in the padding box.
+func lies(s *measure.Sample, c css.Color, need float64) (out [4]float64, any bool) {
+	var right, bottom float64
+	for i := range s.Text {
+		l := &s.Text[i]
+		own, err := css.ParseColor("color", l.Color)
+		if err != nil || own.String() != c.String() || needed(l) != need {
+			continue
+		}
+		x, y := l.Rect[0]-s.Padding[0], l.Rect[1]-s.Padding[1]
+		if !any {
+			out, right, bottom, any = [4]float64{x, y}, x+l.Rect[2], y+l.Rect[3], true
+			continue
+		}
+		out[0], out[1] = min(out[0], x), min(out[1], y)
+		right, bottom = max(right, x+l.Rect[2]), max(bottom, y+l.Rect[3])
+	}
+	out[2], out[3] = right-out[0], bottom-out[1]
+	return out, any
+}
+
+// readMeasured reads the file of what was measured; it notes where the page has changed since.
+func (pr *Project) readMeasured(planFile, name string) (*plan.MeasuredBoxes, error) {
 	path := name
 	if !filepath.IsAbs(name) {
 		path = filepath.Join(filepath.Dir(planFile), filepath.FromSlash(name))
@@ -156,7 +250,7 @@ func (pr *Project) readMeasured(planFile, name string) (plan.Heights, error) {
 	}
 	pr.measured = sum(data)
 	pr.stale(filepath.Join(filepath.Dir(path), filepath.FromSlash(f.Page)), f)
-	return heightsOf(f), nil
+	return boxesOf(f), nil
 }
 
 // stale notes where a measured page is not as it was.

@@ -15,8 +15,8 @@ func PlanToMeasure(path string) (p *plan.Plan, file string, err error) {
 	if err != nil {
 		return nil, "", cannotRead(path, err)
 	}
-	p, err = plan.ParseMeasured(path, data, func(string) (plan.Heights, error) {
-		return plan.Heights{plan.AnySelector: {{Width: 320, Height: 1}}}, nil
+	p, err = plan.ParseMeasured(path, data, func(string) (*plan.MeasuredBoxes, error) {
+		return &plan.MeasuredBoxes{Any: true}, nil
 	})
 	if err != nil {
 		return nil, "", err

@@ -53,7 +53,7 @@ func Open(path string) (*Project, error) {
 		return nil, cannotRead(path, err)
 	}
 	pr := &Project{}
-	p, err := plan.ParseMeasured(path, data, func(name string) (plan.Heights, error) {
+	p, err := plan.ParseMeasured(path, data, func(name string) (*plan.MeasuredBoxes, error) {
 		return pr.readMeasured(path,
 			name)
 	})

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"tourmaline/core/draft"
-	"tourmaline/core/measure"
 	"tourmaline/core/page"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
@@ -20,17 +19,21 @@ import (
 var draftWidths = [2]int{320, 2560}
 
 // DraftPages drafts the plan of pages of a site. file is where it will lie.
-// heights are those that a browser has measured, or nil.
-func (s *Site) DraftPages(ctx context.Context, names []string, file string, heights plan.Heights) (*draft.Plan, error) {
+// boxes are those that a browser has measured, or nil.
+func (s *Site) DraftPages(ctx context.Context, names []string, file string, boxes *plan.MeasuredBoxes) (*draft.Plan,
+	error) {
 	folder, err := s.inside(filepath.Dir(file))
 	if err != nil {
 		return nil, err
 	}
 	o := draft.Options{Folder: folder, Store: s.Store, Site: s.FS, Widths: draftWidths}
-	if heights != nil {
-		o.File, o.Measured = filepath.Base(MeasuredName(file)), map[string]bool{}
-		for selector := range heights {
+	if boxes != nil {
+		o.File, o.Measured, o.Texts = filepath.Base(MeasuredName(file)), map[string]bool{}, map[string]bool{}
+		for selector := range boxes.Heights {
 			o.Measured[selector] = true
+		}
+		for selector := range boxes.Texts {
+			o.Texts[selector] = true
 		}
 	}
 	var pages []*page.Page
@@ -137,27 +140,27 @@ func (s *Site) Start(ctx context.Context, names []string, file string, how *Meas
 			return nil, err
 		}
 	}
-	var heights plan.Heights
+	var boxes *plan.MeasuredBoxes
 	if m := out.Measurement; m != nil {
 		kept := MeasuredName(file)
 		if err := Refuse(kept); err != nil {
 			return nil, err
 		}
-		heights = heightsOf(measure.FileOf(m.Measured, m.Names))
-		if out.Plan, err = s.DraftPages(ctx, names, file, heights); err != nil {
+		boxes = boxesOf(m.kept(m.Names))
+		if out.Plan, err = s.DraftPages(ctx, names, file, boxes); err != nil {
 			return nil, err
 		}
 		if err := m.Save(s, kept, m.Names); err != nil {
 			return nil, err
 		}
 	}
-	out.Read, err = Readable(out.Plan, file, heights)
+	out.Read, err = Readable(out.Plan, file, boxes)
 	return out, err
 }
 
 // Readable holds a drafted plan against the reader of plans: what start writes can be read.
-func Readable(d *draft.Plan, file string, heights plan.Heights) (*plan.Plan, error) {
-	p, err := plan.ParseMeasured(file, []byte(d.Text), func(string) (plan.Heights, error) { return heights, nil })
+func Readable(d *draft.Plan, file string, boxes *plan.MeasuredBoxes) (*plan.Plan, error) {
+	p, err := plan.ParseMeasured(file, []byte(d.Text), func(string) (*plan.MeasuredBoxes, error) { return boxes, nil })
 	if err != nil {
 		return nil, fmt.Errorf("the drafted plan cannot be read, which is a defect of tourmaline: %w", err)
 	}
@@ -169,12 +172,12 @@ func MeasuredName(planFile string) string {
 	return strings.TrimSuffix(planFile, filepath.Ext(planFile)) + ".boxes.json"
 }
 
-// MeasureDraft measures the boxes of a drafted plan whose heights CSS does not tell; nil where it tells all.
+// MeasureDraft measures the boxes of a drafted plan: heights, and where text lies; nil where it has none.
 func (s *Site) MeasureDraft(ctx context.Context, name string, d *draft.Plan, o Measuring) (*Measurement, error) {
 	var selectors, names []string
 	for i := range d.Boxes {
 		b := &d.Boxes[i]
-		if b.Selector == "" || !b.Guessed && !b.Grows {
+		if b.Selector == "" {
 			continue
 		}
 		names = append(names, b.Selector)
@@ -187,7 +190,7 @@ func (s *Site) MeasureDraft(ctx context.Context, name string, d *draft.Plan, o M
 	if len(selectors) == 0 {
 		return nil, nil
 	}
-	o.Widths, o.Height = draftWidths, draftLowest
+	o.Widths, o.Height, o.Tall = draftWidths, draftLowest, draftHighest
 	m, err := s.Measure(ctx, name, o, func(context.Context, *serve.Session) ([]string, error) { return selectors, nil })
 	if err == nil {
 		m.Names = names
@@ -195,9 +198,9 @@ func (s *Site) MeasureDraft(ctx context.Context, name string, d *draft.Plan, o M
 	return m, err
 }
 
-// draftLowest is the lowest window that a drafted plan looks at: what is in a box decides its height there,
-// and what the window's height asks for beyond the plan says itself.
-const draftLowest = 600
+// draftLowest and draftHighest are the windows that a drafted plan looks at. In the lowest what is in a box decides
+// its height, and what the window's height asks for beyond the plan says itself.
+const draftLowest, draftHighest = 600, 1400
 
 // Refuse says that a file is there already.
 func Refuse(file string) error {

@@ -23,9 +23,9 @@ where (the exact widths), why, and what to do. Exit code 0: nothing at or above 
 level of --fail-on; 1: findings; 2: could not run.
 
 Of a page (an HTML file) the plan is drafted as start does, in memory, and what is found
-is told at the lines of the page's own stylesheets. Heights that CSS does not tell are
-measured in a browser that is installed (--browser); without one, what hangs on them waits
-and is listed, as does what hangs on where text lies.
+is told at the lines of the page's own stylesheets. Heights that CSS does not tell, and
+where text lies, are measured in a browser that is installed (--browser); without one, what
+hangs on them waits and is listed.
 
 A finding that is meant is accepted in the plan, with the reason:
   accept:

@@ -51,7 +51,8 @@ browser opens the address that --open prints. Nothing but your own files can be 
 from it. No driver is needed.
 
 Of a PLAN the boxes are measured by their selectors, and kept in the file that it names
-under measured: (else one beside it). A box with height: measured has that height.
+under measured: (else one beside it). A box with height: measured and text: measured has
+that height, and its texts lie where the browser shows them.
 Of a PAGE all that has a background is measured, and told.
 
 Examples:  tourmaline measure tourmaline.yaml --page index.html
@@ -162,7 +163,7 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 	if err != nil {
 		return err
 	}
-	o.Widths, o.Height = p.Widths, p.Heights[0]
+	o.Widths, o.Height, o.Tall = p.Widths, p.Heights[0], p.Heights[1]
 	var selectors []string
 	for _, b := range p.Boxes {
 		selectors = append(selectors, b.Selector)
@@ -184,7 +185,8 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 	}
 	fmt.Fprintf(s.out, "%s: written\n", filepath.ToSlash(file))
 	if p.Measured == "" {
-		fmt.Fprintf(s.out, "to use it, write into the plan measured: %s, and height: measured at its boxes\n",
+		fmt.Fprintf(s.out, "to use it, write into the plan measured: %s, and height: measured and text: measured "+
+			"at boxes\n",
 			filepath.Base(file))
 	}
 	return nil

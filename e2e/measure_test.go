@@ -24,7 +24,8 @@ func TestMeasuredPlan(t *testing.T) {
 		t.Fatalf("%d\n%s%s", r.code, r.out, r.err)
 	}
 	plan, err := os.ReadFile(filepath.Join(dir, "tourmaline.yaml"))
-	if err != nil || strings.Count(string(plan), "height: measured") != 3 || strings.Contains(string(plan), "400px") {
+	if err != nil || strings.Count(string(plan), "height: measured") != 3 ||
+		strings.Count(string(plan), "text: measured") != 5 || strings.Contains(string(plan), "400px") {
 		t.Errorf("%v\n%s", err, plan)
 	}
 	if r := run(t, dir, "fit", "--box", "tonight", "--at", "1440x900", "--json"); r.code != 0 || r.err != "" {
@@ -83,8 +84,9 @@ func TestMeasuredPage(t *testing.T) {
 		}
 	}
 	r = run(t, dir, "check", "index.html")
-	if r.code != 1 || !strings.Contains(r.err, "heights measured in") || strings.Contains(r.out, "the heights of") ||
-		!strings.Contains(r.out, "where text lies in hero") {
+	if r.code != 1 || !strings.Contains(r.err, "heights measured in") || strings.Contains(r.out,
+		"only a browser knows") ||
+		!strings.Contains(r.out, "error  contrast  styles/theme.css:15:20") || strings.Contains(r.out, "thin-edge") {
 		t.Errorf("%d\n%s%s", r.code, r.out, r.err)
 	}
 }

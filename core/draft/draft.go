@@ -33,6 +33,7 @@ type Options struct {
 	Widths [2]int // that the plan looks at
 	// Measured are the selectors whose heights a browser has measured, and File what they are kept in.
 	Measured map[string]bool
+	Texts    map[string]bool // the same of where their texts lie
 	File     string
 	Pages    string // the pages as the plan calls them in its head
 }

@@ -530,6 +530,10 @@ func (d *drafter) text(w *writer, indent string, b *Box) {
 			}
 		}
 	}
+	if d.Texts[b.Selector] {
+		w.line("%stext: measured", indent)
+		return
+	}
 	search(b.Elements[0])
 	if found == nil || len(d.spans) == 0 {
 		return

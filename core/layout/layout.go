@@ -402,6 +402,10 @@ func (s *window) sizes(f *Frame, cw, ch float64) boxSizes {
 // padding box, as those of an absolutely positioned element.
 func (f *Frame) TextRect(t *plan.TextArea) Rect {
 	in := f.PaddingBox()
+	if len(t.Places) > 0 {
+		x, y, w, h := t.Place(f.Env.Width, f.Env.Height, in.W-f.Pad[1])
+		return Rect{in.X + x, in.Y + y, w, h}
+	}
 	get := func(e plan.TextEdge, base float64) (float64, bool) {
 		n := t.Edges[e]
 		if n == nil {

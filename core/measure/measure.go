@@ -116,6 +116,18 @@ func Run(ctx context.Context, ask Asker, o Options) (*Measured, error) {
 	return m, nil
 }
 
+// Again asks once more for all widths that are known, in windows of another height.
+func (m *Measured) Again(ctx context.Context, ask Asker, height int) (*Measured, error) {
+	o := m.Options
+	o.Height = height
+	out := &Measured{Options: o, Whole: m.Whole}
+	var widths []int
+	for _, a := range m.Answers {
+		widths = append(widths, a.Window.Width)
+	}
+	return out, out.ask(ctx, ask, widths)
+}
+
 // checkpoint is a width at which a straight line is held against the browser; of is the number of its
 // interval.
 type checkpoint struct{ of, width int }
@@ -288,7 +300,7 @@ func (m *Measured) Thinned() (out []Answer) {
 		line := &Measured{Options: m.Options, Answers: []Answer{last, m.Answers[i+1]}}
 		for k := i; k >= 0 && m.Answers[k].Window.Width > last.Window.Width; k-- {
 			on := line.at(m.Answers[k].Window.Width)
-			if deviation(&on, &m.Answers[k]) > close || !sameTexts(on.Boxes, m.Answers[k].Boxes) {
+			if deviation(&on, &m.Answers[k]) > close || !sameTexts(line.Answers, &m.Answers[k]) {
 				thin.Answers = append(thin.Answers, a)
 				break
 			}
@@ -297,11 +309,22 @@ func (m *Measured) Thinned() (out []Answer) {
 	return thin.Answers
 }
 
-// sameTexts reports whether boxes have texts of as many lines.
-func sameTexts(a, b []Box) bool {
-	for i := range a {
-		if len(a[i].Text) != len(b[i].Text) {
+// sameTexts reports whether boxes have as many texts as both at their sides, which begin on straight lines
+// between those and are no wider than the wider: within half a px.
+func sameTexts(sides []Answer, here *Answer) bool {
+	t := float64(here.Window.Width-sides[0].Window.Width) / float64(sides[1].Window.Width-sides[0].Window.Width)
+	for i := range here.Boxes {
+		a, b := sides[0].Boxes[i].Text, sides[1].Boxes[i].Text
+		if len(a) != len(here.Boxes[i].Text) || len(b) != len(here.Boxes[i].Text) {
 			return false
+		}
+		for k, l := range here.Boxes[i].Text {
+			p, q := a[k].Rect, b[k].Rect
+			if math.Abs(mix(p[0], q[0], t)-l.Rect[0]) > tolerance || math.Abs(mix(p[1], q[1],
+				t)-l.Rect[1]) > tolerance ||
+				l.Rect[2] > max(p[2], q[2])+tolerance {
+				return false
+			}
 		}
 	}
 	return true

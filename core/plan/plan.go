@@ -43,10 +43,10 @@ type Plan struct {
 	Accept   []Accept
 	Files    Files
 
-	doc     *doc.Doc // nil for a plan that was not read from a file
-	load    func(name string) (Heights, error)
-	heights Heights
-	all     []*Box
+	doc      *doc.Doc // nil for a plan that was not read from a file
+	load     func(name string) (*MeasuredBoxes, error)
+	measured *MeasuredBoxes
+	all      []*Box
 }
 
 // Accept says that a finding is known and meant.
@@ -173,6 +173,7 @@ type Rule struct {
 	Layers []Layer
 	Text   []TextArea
 
+	texts    source.Span // of text: measured
 	declared []placed
 	shift    map[int]css.Position // of the layers of the first rule: what settle found for a range of widths
 }
@@ -330,6 +331,16 @@ type TextArea struct {
 	Color    css.Color
 	Contrast float64
 	Sample   string
+	// Places are where it was measured, by window width, rising; nil where Edges say it.
+	Places []TextPlace
+}
+
+// TextPlace is where a text lies at a window width, from the left and the top of the padding box, CSS px: in
+// windows of the two heights of Between.
+type TextPlace struct {
+	Width     float64
+	Low, High [4]float64 // left, top, width, height
+	Between   [2]float64
 }
 
 // maxRules is what fits the set of rules that hold.

@@ -15,14 +15,16 @@ import (
 // Errors are *source.SyntaxError, UnsupportedError or LimitError with a place.
 func Parse(file string, data []byte) (*Plan, error) { return ParseMeasured(file, data, nil) }
 
-// Heights are the heights of boxes that a browser has measured, by the box's selector.
-type Heights map[string][]Step
+// MeasuredBoxes are what a browser has measured of boxes, by the box's selector.
+type MeasuredBoxes struct {
+	Heights map[string][]Step
+	Texts   map[string][]TextArea
+	// Any: boxes that have none of their own have some all the same, while they are measured anew.
+	Any bool
+}
 
-// AnySelector is the key of heights for boxes that have none of their own: while they are measured anew.
-const AnySelector = "*"
-
-// ParseMeasured reads a plan whose boxes may have measured heights: load reads the file that it names.
-func ParseMeasured(file string, data []byte, load func(name string) (Heights, error)) (*Plan, error) {
+// ParseMeasured reads a plan whose boxes may be measured: load reads the file that it names.
+func ParseMeasured(file string, data []byte, load func(name string) (*MeasuredBoxes, error)) (*Plan, error) {
 	d, err := doc.Parse(source.NewFile(file, string(data)))
 	if err != nil {
 		return nil, err
@@ -30,42 +32,59 @@ func ParseMeasured(file string, data []byte, load func(name string) (Heights, er
 	return fromDoc(file, d, load)
 }
 
-// readMeasured reads the file of measured heights.
+// readMeasured reads the file of what was measured.
 func (p *Plan) readMeasured(n node) (err error) {
 	if p.Measured, err = n.text(); err != nil || p.load == nil {
 		return err
 	}
-	if p.heights, err = p.load(p.Measured); err != nil {
+	if p.measured, err = p.load(p.Measured); err != nil {
 		return &source.SyntaxError{Span: n.Span, In: "measured", Msg: err.Error(),
 			Hint: "tourmaline measure makes the file"}
 	}
 	return nil
 }
 
-// measure gives boxes the heights that were measured.
+// measure gives boxes the heights and texts that were measured.
 func (p *Plan) measure() error {
+	m := p.measured
+	if m == nil {
+		m = &MeasuredBoxes{}
+	}
 	for _, b := range p.All() {
 		for i := range b.Rules {
 			r := &b.Rules[i]
-			z := r.Sizes[Height]
-			if z == nil || !z.Measured {
+			if z := r.Sizes[Height]; z != nil && z.Measured {
+				r.Steps, r.Sizes[Height] = m.Heights[b.Selector], nil
+				if r.Steps == nil && m.Any {
+					r.Steps = []Step{{Width: 320, Height: 1}}
+				}
+				if r.Steps == nil {
+					return unmeasured(z.Span, "height", b)
+				}
+			}
+			if r.texts.IsZero() {
 				continue
 			}
-			r.Steps, r.Sizes[Height] = p.heights[b.Selector], nil
-			if r.Steps == nil {
-				r.Steps = p.heights[AnySelector]
+			list, ok := m.Texts[b.Selector]
+			if !ok && !m.Any {
+				return unmeasured(r.texts, "text", b)
 			}
-			if r.Steps == nil {
-				return &source.SyntaxError{Span: z.Span, In: "height",
-					Msg:  fmt.Sprintf("the height of %q is measured, but there is none for %s", b.Name, b.Selector),
-					Hint: "write measured: with the file, and run tourmaline measure"}
+			r.Text = slices.Clone(list)
+			for k := range r.Text {
+				r.Text[k].Span = r.texts
 			}
 		}
 	}
 	return nil
 }
 
-func fromDoc(file string, d *doc.Doc, load func(string) (Heights, error)) (*Plan, error) {
+func unmeasured(at source.Span, key string, b *Box) error {
+	return &source.SyntaxError{Span: at, In: key,
+		Msg:  fmt.Sprintf("the %s of %q is measured, but there is none for %s", key, b.Name, b.Selector),
+		Hint: "write measured: with the file, and run tourmaline measure"}
+}
+
+func fromDoc(file string, d *doc.Doc, load func(string) (*MeasuredBoxes, error)) (*Plan, error) {
 	root := node{d.Root()}
 	if root.Kind() == doc.Null {
 		return nil, &source.SyntaxError{Span: root.Span, Msg: "the plan is empty",
@@ -281,7 +300,7 @@ func ruleKeys(r *Rule, role Role) handlers {
 			return nil
 		},
 		"layers": func(n node) (err error) { r.Layers, err = readLayers(n); return },
-		"text":   func(n node) (err error) { r.Text, err = readText(n); return },
+		"text":   r.readTexts,
 	}
 	for d := range Dimensions {
 		h[d.String()] = func(n node) error { return r.readSize(d, n) }
@@ -366,6 +385,16 @@ func (r *Rule) readSteps(n node) error {
 		return n.fail("a table with its widths in rising order")
 	}
 	return nil
+}
+
+// readTexts reads text areas, or that they are measured.
+func (r *Rule) readTexts(n node) (err error) {
+	if s, textErr := n.text(); textErr == nil && s == "measured" {
+		r.texts = n.Span
+		return nil
+	}
+	r.Text, err = readText(n)
+	return err
 }
 
 func readText(n node) ([]TextArea, error) {

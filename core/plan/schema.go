@@ -42,7 +42,7 @@ var texts = map[string]map[string]string{
 		"aspect-ratio":   "`16 / 9`; gives the side that is not given",
 		"layers":         "what fills the box; first is on top",
 		"css":            "plain CSS declarations in place of layers, or over them",
-		"text":           "where text lies",
+		"text":           "where text lies: a list, or `measured`",
 		"when":           "other values where a media query holds, as in `(width < 768px):`",
 		"color":          "the text colour, which currentcolor refers to",
 		"font-size":      "what em is of; that of the page is the root's, which rem is of",
@@ -143,7 +143,8 @@ func Schema() map[string]any {
 	open := map[string]any{"type": "object"}
 	number := map[string]any{"type": []string{"number", "string"}}
 	box := func(required ...string) map[string]any {
-		return object("box", map[string]any{"layers": listOf(ref("layer")), "text": listOf(ref("text")),
+		return object("box", map[string]any{"layers": listOf(ref("layer")), "text": map[string]any{
+			"anyOf": []any{listOf(ref("text")), words("measured")}},
 			"when":   map[string]any{"type": "object", "additionalProperties": ref("values")},
 			"height": map[string]any{"type": []string{"string", "number", "object"}}}, required...)
 	}

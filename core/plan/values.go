@@ -2,6 +2,7 @@ package plan
 
 import (
 	"slices"
+	"sort"
 	"sync"
 	"sync/atomic"
 
@@ -200,6 +201,36 @@ func (c *Values) number(b *Box, l *list, images RuleID) {
 			x.Scrolled = &s
 		}
 	}
+}
+
+// Place is where a measured text lies in a window: it begins on straight lines between what is known, and is
+// as wide and as tall as the larger of both, as far as there is room: right is where that ends, since a text
+// wraps there.
+func (t *TextArea) Place(width, height, right float64) (x, y, w, h float64) {
+	i := sort.Search(len(t.Places), func(i int) bool { return t.Places[i].Width >= width })
+	a, b := &t.Places[max(i-1, 0)], &t.Places[min(i, len(t.Places)-1)]
+	if b.Width == width {
+		a = b
+	}
+	at := func(p *TextPlace) (r [4]float64) {
+		k := 0.0
+		if d := p.Between[1] - p.Between[0]; d > 0 {
+			k = min(max((height-p.Between[0])/d, 0), 1)
+		}
+		for i := range r {
+			r[i] = p.Low[i] + (p.High[i]-p.Low[i])*k
+		}
+		return r
+	}
+	p, q, k := at(a), at(b), 0.0
+	if d := b.Width - a.Width; d > 0 {
+		k = min(max((width-a.Width)/d, 0), 1)
+	}
+	x, y = p[0]+(q[0]-p[0])*k, p[1]+(q[1]-p[1])*k
+	if w = max(p[2], q[2]); a != b {
+		w = min(w, max(right-x, min(p[2], q[2])))
+	}
+	return x, y, w, max(p[3], q[3])
 }
 
 func (c *Values) takeSizes(r *Rule) {
