@@ -40,7 +40,7 @@ func TestMeasuredBoxes(t *testing.T) {
 		err   error
 		want  string
 	}{
-		{measuredPlan, &MeasuredBoxes{}, nil, "p.yaml:4:50: height: the height of \"b\" is measured, but there " +
+		{measuredPlan, &MeasuredBoxes{}, nil, "p.yaml:4:44: height: the height of \"b\" is measured, but there " +
 			"is none for section.b"},
 		{strings.Replace(measuredPlan, "height: measured", "height: 9px", 1), &MeasuredBoxes{}, nil,
 			"text: the text of \"b\" is measured"},
