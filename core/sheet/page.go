@@ -145,6 +145,10 @@ func textOf(t *plan.TextArea) pageText {
 			fmt.Fprintf(&s, "%s: %s; ", plan.TextEdge(e), n)
 		}
 	}
+	if n := len(t.Places); n > 0 { // the page is to look at: where it lies in wide windows
+		p := t.Places[n-1].Low
+		fmt.Fprintf(&s, "left: %gpx; top: %gpx; width: %gpx; ", p[0], p[1], p[2])
+	}
 	fmt.Fprintf(&s, "color: %s", t.Color)
 	return pageText{template.CSS(s.String()), cmp.Or(t.Sample, SampleText)}
 }
