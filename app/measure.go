@@ -192,7 +192,9 @@ func textsOf(b *measure.FileBox, between [2]float64) (out []plan.TextArea) {
 				}
 				high := low
 				if k, found := slices.BinarySearchFunc(b.Tall, at.Width, func(s measure.Sample,
-					w int) int { return s.Width - w }); found {
+					w int) int {
+					return s.Width - w
+				}); found {
 					if r, ok := lies(&b.Tall[k], c, need); ok {
 						high = r
 					}
