@@ -20,15 +20,19 @@ const svgMemoryMiB = 512
 // DrawSVG draws a document at the size that its root element gives, as premultiplied sRGB.
 // Nothing that it refers to is fetched, and it has no fonts: text paints nothing.
 func (e *Engine) DrawSVG(ctx context.Context, document string) (img *image.RGBA, err error) {
-	ctx, cancel := context.WithTimeout(ctx, svgTime)
-	defer cancel()
 	h := &jsHeap{}
 	ctx = context.WithValue(ctx, heapKey{}, h)
+	late := false
 	err = e.svg.use(ctx, func(in *instance) error {
+		// The time is that of the drawing: not of what compiles the module, or waits for its turn.
+		timed, cancel := context.WithTimeout(ctx, svgTime)
+		defer cancel()
+		in.ctx = timed
 		img, err = drawSVG(in, h, document)
+		late = errors.Is(timed.Err(), context.DeadlineExceeded)
 		return err
 	})
-	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+	if late {
 		return nil, fmt.Errorf("it takes more than %g s to draw", svgTime.Seconds())
 	}
 	return img, err
