@@ -87,8 +87,7 @@ func into(t *testing.T, root string, pages map[string]string) {
 // A plan that is drafted from a page and written back leaves every element as it was, in a real browser
 // at twenty widths; what the plan says otherwise then is what the browser computes for the boxes, and
 // for nothing else.
-func TestWriteBackDoesWhatThePlanSays(t *testing.T) {
-	t.Parallel()
+func TestWriteBackDoesWhatThePlanSays(t *testing.T) { // not beside others: a browser is waited for
 	if shoot.Browser() == "" {
 		t.Skip("no browser here")
 	}

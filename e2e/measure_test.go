@@ -12,8 +12,7 @@ import (
 )
 
 // A plan is drafted with heights from a browser, measured again, and told when its page has changed.
-func TestMeasuredPlan(t *testing.T) {
-	t.Parallel()
+func TestMeasuredPlan(t *testing.T) { // not beside others: a browser is waited for
 	if shoot.Browser() == "" {
 		t.Skip("no browser here")
 	}
@@ -53,8 +52,7 @@ func TestMeasuredPlan(t *testing.T) {
 }
 
 // A page is measured in windows, scripts run; and checked in one go.
-func TestMeasuredPage(t *testing.T) {
-	t.Parallel()
+func TestMeasuredPage(t *testing.T) { // not beside others: a browser is waited for
 	if shoot.Browser() == "" {
 		t.Skip("no browser here")
 	}

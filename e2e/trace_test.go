@@ -126,8 +126,7 @@ var initially = []string{"rgba(0, 0, 0, 0)", "none", "0% 0%", "0%", "0%", "auto"
 // What trace says of every element of made-up pages, in the manner of frameworks and themes, is what a
 // real browser computes: asked for twenty windows, and for all widths at once. Elsewhere what a browser
 // said is committed.
-func TestTraceSaysWhatABrowserComputes(t *testing.T) {
-	t.Parallel()
+func TestTraceSaysWhatABrowserComputes(t *testing.T) { // not beside others: a browser is waited for
 	const facts = "testdata/pages.json.gz"
 	known := map[string]computed{}
 	readFacts(t, facts, &known)
@@ -165,8 +164,7 @@ func TestTraceSaysWhatABrowserComputes(t *testing.T) {
 }
 
 // So is what it says of a page in the classes of three well-known frameworks.
-func TestTraceOfFrameworks(t *testing.T) {
-	t.Parallel()
+func TestTraceOfFrameworks(t *testing.T) { // not beside others: a browser is waited for
 	if shoot.Browser() == "" {
 		t.Skip("no browser here")
 	}

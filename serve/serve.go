@@ -197,8 +197,8 @@ type Session struct {
 
 // Times that a browser has to open the page, and to answer.
 const (
-	toCome   = 40 * time.Second
-	toAnswer = 60 * time.Second
+	toCome   = 90 * time.Second
+	toAnswer = 120 * time.Second
 )
 
 // Begin waits for the browser that opens the page. ended is closed when a browser that was started ends by

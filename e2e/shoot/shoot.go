@@ -98,7 +98,7 @@ func DOM(t testing.TB, page string, w, h int) string {
 			"--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
 			"--allow-file-access-from-files", mouse, "--user-data-dir="+profile,
 			fmt.Sprintf("--window-size=%d,%d", w, h), "--dump-dom", "file://"+page)
-		timer := time.AfterFunc(60*time.Second, func() { cmd.Process.Kill() })
+		timer := time.AfterFunc(180*time.Second, func() { cmd.Process.Kill() })
 		out, err := cmd.Output()
 		timer.Stop()
 		if err == nil && len(out) > 0 {
