@@ -192,7 +192,7 @@ type Session struct {
 	*Server
 	Browser string // as it names itself
 	Still   bool   // the page came to rest
-	ended   func() error
+	ended   <-chan error
 }
 
 // Times that a browser has to open the page, and to answer.
@@ -212,14 +212,7 @@ func (s *Server) Begin(ctx context.Context, ended <-chan error) (*Session, error
 	if err != nil {
 		return nil, err
 	}
-	return &Session{Server: s, Browser: a.Browser, Still: a.Still, ended: func() error {
-		select {
-		case err := <-ended:
-			return fmt.Errorf("the browser ended before it had answered: %w", err)
-		default:
-			return nil
-		}
-	}}, nil
+	return &Session{Server: s, Browser: a.Browser, Still: a.Still, ended: ended}, nil
 }
 
 func (s *Server) await(ctx context.Context, ended <-chan error, wait time.Duration) (answer, error) {
@@ -232,7 +225,7 @@ func (s *Server) await(ctx context.Context, ended <-chan error, wait time.Durati
 		}
 		return a, nil
 	case err := <-ended:
-		return answer{}, fmt.Errorf("the browser ended before it had answered: %w", err)
+		return answer{}, died(err)
 	case <-timer.C:
 		return answer{}, fmt.Errorf("the browser did not answer in %v", wait)
 	case <-ctx.Done():
@@ -240,16 +233,20 @@ func (s *Server) await(ctx context.Context, ended <-chan error, wait time.Durati
 	}
 }
 
+func died(err error) error { return fmt.Errorf("the browser ended before it had answered: %w", err) }
+
 // say asks the frame something and waits for the answer.
 func (s *Session) say(ctx context.Context, q ask) (answer, error) {
 	select {
 	case s.asks <- q:
+	case err := <-s.ended:
+		return answer{}, died(err)
 	case <-time.After(toAnswer):
-		return answer{}, errors.Join(fmt.Errorf("the browser does not ask for more"), s.ended())
+		return answer{}, fmt.Errorf("the browser does not ask for more")
 	case <-ctx.Done():
 		return answer{}, ctx.Err()
 	}
-	return s.await(ctx, nil, toAnswer)
+	return s.await(ctx, s.ended, toAnswer)
 }
 
 // Ask measures windows: it is a measure.Asker for some selectors.

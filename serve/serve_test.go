@@ -141,20 +141,7 @@ func TestMeasuredAsInTheBrowser(t *testing.T) {
 		for name, kind := range kinds {
 			ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 			defer cancel()
-			s, err := New(site(kind.files), "a/index.html")
-			if err != nil {
-				t.Fatal(err)
-			}
-			defer s.Close()
-			b, err := Start(ctx, browser, s.Address())
-			if err != nil {
-				t.Fatal(err)
-			}
-			defer b.Stop()
-			session, err := s.Begin(ctx, b.Ended)
-			if err != nil {
-				t.Fatalf("%s: %v", browser, err)
-			}
+			session, _ := begun(ctx, t, browser, kind.files, "a/index.html")
 			paths, err := session.Discover(ctx, measure.Window{Width: 1280, Height: 800})
 			if err != nil || len(paths) < len(kind.selectors) || !strings.HasPrefix(paths[0],
 				"html>body:nth-child(2)>") {
@@ -165,6 +152,42 @@ func TestMeasuredAsInTheBrowser(t *testing.T) {
 			t.Logf("%s in %.1f s", session.Browser, time.Since(before).Seconds())
 			session.End()
 		}
+	}
+}
+
+// begun is a browser that shows a page.
+func begun(ctx context.Context, t *testing.T, browser string, files map[string]string,
+	page string) (*Session, *Started) {
+	t.Helper()
+	s, err := New(site(files), page)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	b, err := Start(ctx, browser, s.Address())
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := b.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	session, err := s.Begin(ctx, b.Ended)
+	if err != nil {
+		t.Fatalf("%s: %v", browser, err)
+	}
+	return session, b
+}
+
+// A browser that dies while it measures is told at once.
+func TestABrowserThatDies(t *testing.T) {
+	session, b := begun(t.Context(), t, browsers(t)[0], map[string]string{"index.html": "<p>x"}, "index.html")
+	b.cancel()
+	start := time.Now()
+	_, err := session.Ask([]string{"p"})(t.Context(), []measure.Window{{Width: 500, Height: 400}})
+	if err == nil || !strings.Contains(err.Error(), "the browser ended") || time.Since(start) > 30*time.Second {
+		t.Errorf("%v after %v", err, time.Since(start))
 	}
 }
 
@@ -219,22 +242,8 @@ func TestPagesThatResist(t *testing.T) {
 	} {
 		ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 		defer cancel()
-		s, err := New(site(map[string]string{"index.html": "<!doctype html><body><p " +
-			"style='height:7px'>x</p><script>" + script +
-			"</script>"}), "index.html")
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer s.Close()
-		b, err := Start(ctx, browser, s.Address())
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer b.Stop()
-		session, err := s.Begin(ctx, b.Ended)
-		if err != nil {
-			t.Fatalf("%s: %v", name, err)
-		}
+		session, _ := begun(ctx, t, browser, map[string]string{"index.html": "<!doctype html><body>" +
+			"<p style='height:7px'>x</p><script>" + script + "</script>"}, "index.html")
 		if session.Still == (name == "never rests") {
 			t.Errorf("%s: still: %v", name, session.Still)
 		}

@@ -220,20 +220,6 @@ func common(folders []string, none string) string {
 	return path.Join(at...)
 }
 
-// seen is a file of the site as seen from a folder of it.
-func seen(from, file string) string {
-	up := ""
-	for from != "." && !strings.HasPrefix(file+"/", from+"/") {
-		from, up = path.Dir(from), up+"../"
-	}
-	if from != "." {
-		file = strings.TrimPrefix(strings.TrimPrefix(file, from), "/")
-	} else if file == "." {
-		file = ""
-	}
-	return up + file
-}
-
 // paints reports what an element shows at any width: pictures or gradients, or at least a colour.
 func (d *drafter) paints(e *cascade.Element) (images, colour bool) {
 	for _, t := range d.of[e] {

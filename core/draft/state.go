@@ -7,6 +7,7 @@ import (
 
 	"tourmaline/core/cascade"
 	"tourmaline/core/css"
+	"tourmaline/core/page"
 )
 
 // states are what an element is like over the widths, the narrowest first; neighbours that are alike
@@ -121,7 +122,7 @@ func (d *drafter) picture(href string, c *cascade.Computed) (string, error) {
 	if !ok {
 		return "", fmt.Errorf("%s, which is not in this folder", href)
 	}
-	return seen(d.files, file), nil
+	return page.Seen(d.files, file), nil
 }
 
 // isTexture reports whether a layer is a picture that is meant to repeat: it does, at a size of its own,

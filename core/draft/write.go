@@ -89,7 +89,7 @@ func (d *drafter) write(w *writer, first bool) {
 			w.line("site: %s", scalar(t))
 		}
 		if d.files != d.Folder {
-			w.line("pictures: %s", scalar(strings.TrimSuffix(seen(d.Folder, d.files), "/")+"/"))
+			w.line("pictures: %s", scalar(strings.TrimSuffix(page.Seen(d.Folder, d.files), "/")+"/"))
 		}
 		if len(d.Measured) > 0 {
 			w.line("measured: %s   # made by tourmaline measure", scalar(d.Options.File))

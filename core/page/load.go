@@ -192,6 +192,20 @@ func (l *loader) resolve(from, href string) (string, bool) {
 	return path.Join(l.site, name), true
 }
 
+// Seen is a file of the site as seen from a folder of it.
+func Seen(from, file string) string {
+	up := ""
+	for from != "." && !strings.HasPrefix(file+"/", from+"/") {
+		from, up = path.Dir(from), up+"../"
+	}
+	if from != "." {
+		file = strings.TrimPrefix(strings.TrimPrefix(file, from), "/")
+	} else if file == "." {
+		file = ""
+	}
+	return up + file
+}
+
 // sheet is a stylesheet by its address; nil, and noted, where it cannot be read.
 func (l *loader) sheet(from, href string, at source.Span) *cascade.Sheet {
 	name, ok := l.resolve(from, href)

@@ -241,7 +241,7 @@ func Value(p *page.Page, c *cascade.Computed, w *cascade.Window, name string) st
 	}
 	return c.Text(w, name, func(href string) string {
 		if file, ok := p.FileOf(c, href); ok {
-			return seenFrom(path.Dir(p.File.Name), file)
+			return page.Seen(path.Dir(p.File.Name), file)
 		}
 		return href
 	})
@@ -254,21 +254,6 @@ func asRepeated(position string, i, declared int) string {
 		return strings.TrimSuffix(rest, ")")
 	}
 	return position
-}
-
-// seenFrom is a file's path as seen from a folder.
-func seenFrom(folder, file string) string {
-	if folder == "." {
-		return file
-	}
-	up := ""
-	for folder != "." && !strings.HasPrefix(file, folder+"/") {
-		folder, up = path.Dir(folder), up+"../"
-	}
-	if folder != "." {
-		file = strings.TrimPrefix(file, folder+"/")
-	}
-	return up + file
 }
 
 // plain reports whether a computed background is the initial one.
@@ -298,7 +283,7 @@ func plain(c *cascade.Computed) bool {
 // Plain reports whether the element has no background in the range.
 func (g *Range) Plain() bool { return plain(g.Computed) }
 
-// longhands are what a property that is told of stands for in the cascade.
+// longhand is what a property that is told of stands for in the cascade.
 func longhand(name string) string {
 	if name == "background-position" {
 		return "background-position-x"
