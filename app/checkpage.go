@@ -3,12 +3,15 @@ package app
 import (
 	"context"
 	"fmt"
+	"io/fs"
+	"path"
 	"path/filepath"
 	"slices"
 
 	"tourmaline/core/check"
 	"tourmaline/core/draft"
 	"tourmaline/core/finding"
+	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 )
@@ -36,14 +39,20 @@ type Wait struct {
 // measuring heights are measured.
 func (s *Site) CheckPage(ctx context.Context, name string, opt check.Options, measuring *Measuring) (*PageCheck,
 	error) {
-	file := filepath.Join(filepath.FromSlash(rootOf(s)), filepath.FromSlash(name))
+	file := name // the plan would lie beside the page
+	if s.Upstream == nil {
+		file = filepath.Join(filepath.FromSlash(rootOf(s)), filepath.FromSlash(name))
+	}
 	out := &PageCheck{}
 	d, p, err := s.measured(ctx, name, file, measuring, out)
 	if err != nil {
 		return nil, err
 	}
-	pr := &Project{Plan: p, photos: filepath.Join(filepath.Dir(file), filepath.FromSlash(p.Pictures))}
-	pr.Store = Pictures(pr.photos)
+	photos, err := fs.Sub(s.FS, path.Join(path.Dir(name), p.Pictures))
+	if err != nil {
+		return nil, err
+	}
+	store := picture.NewStore(photos)
 	out.Plan = p
 	var known, guessed []plan.BoxID
 	for i := range d.Boxes {
@@ -57,11 +66,11 @@ func (s *Site) CheckPage(ctx context.Context, name string, opt check.Options, me
 	if out.Measurement == nil {
 		skip = slices.Concat(skip, check.Needing(check.TextPlaces))
 	}
-	if out.Report, err = check.Run(ctx, p, pr.Store, check.Options{Boxes: orNone(known), Only: opt.Only, Skip: skip,
+	if out.Report, err = check.Run(ctx, p, store, check.Options{Boxes: orNone(known), Only: opt.Only, Skip: skip,
 		Progress: opt.Progress}); err != nil {
 		return nil, err
 	}
-	more, err := check.Run(ctx, p, pr.Store, check.Options{Boxes: orNone(guessed), Only: opt.Only,
+	more, err := check.Run(ctx, p, store, check.Options{Boxes: orNone(guessed), Only: opt.Only,
 		Skip: slices.Concat(skip, check.Needing(check.Heights)), Progress: opt.Progress})
 	if err != nil {
 		return nil, err

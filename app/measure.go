@@ -6,7 +6,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -22,11 +21,13 @@ import (
 
 // Measuring says how a page is measured.
 type Measuring struct {
-	Browser string    // its path or name; "": the first that is found
-	Open    io.Writer // print the address here and wait for a browser that somebody opens; nil: start one
-	Widths  [2]int
-	Height  int
-	Tall    int // measure texts once more in windows of this height; 0: not
+	serve.Means
+	Widths [2]int
+	Height int
+	Tall   int              // measure texts once more in windows of this height; 0: not
+	Looks  []measure.Window // how boxes look in these is asked beside
+	// Progress is told how many windows were asked.
+	Progress func(asked int)
 }
 
 // Measurement is what a browser said of a page.
@@ -36,44 +37,28 @@ type Measurement struct {
 	Page    string            // in the site
 	Hash    string
 	Browser string
-	Still   bool
+	Found   *serve.Found // what has a background; nil where the boxes were named
 	Took    time.Duration
-	Names   []string // what the selectors are called in the plan
+	Looks   []measure.Answer // in the windows of Measuring.Looks
+	Names   []string         // what the selectors are called in the plan
 }
 
 // Measure asks a browser for boxes of a page: selectors says which, once the browser shows it.
 func (s *Site) Measure(ctx context.Context, name string, o Measuring,
-	selectors func(context.Context, *serve.Session) ([]string, error)) (*Measurement, error) {
+	selectors func(context.Context, *serve.Visitor) ([]string, error)) (*Measurement, error) {
 	began := time.Now()
 	p, err := s.Page(name)
 	if err != nil {
 		return nil, err
 	}
-	server, err := serve.New(s.FS, name)
+	session, err := serve.Show(ctx, s.Source(name), o.Means, 1)
 	if err != nil {
 		return nil, err
 	}
-	defer server.Close()
-	var ended <-chan error
-	if o.Open != nil {
-		fmt.Fprintln(o.Open, server.Address())
-	} else {
-		path, err := serve.FindBrowser(o.Browser)
-		if err != nil {
-			return nil, err
-		}
-		b, err := serve.Start(ctx, path, server.Address())
-		if err != nil {
-			return nil, err
-		}
-		defer b.Stop()
-		ended = b.Ended
-	}
-	session, err := server.Begin(ctx, ended)
-	if err != nil {
+	defer session.Stop()
+	if err := session.Open(ctx); err != nil {
 		return nil, fmt.Errorf("%s: %w", s.Path(name), err)
 	}
-	defer session.End()
 	list, err := selectors(ctx, session)
 	if err != nil {
 		return nil, err
@@ -82,21 +67,45 @@ func (s *Site) Measure(ctx context.Context, name string, o Measuring,
 	for _, span := range p.Spans(css.Env{Height: float64(o.Height), Density: 1}, o.Widths[0], o.Widths[1]) {
 		cuts = append(cuts, span.From)
 	}
-	m, err := measure.Run(ctx, session.Ask(list), measure.Options{Selectors: list, Widths: o.Widths,
-		Height: o.Height, Cuts: cuts})
+	ask := told(session.Ask(list), o.Progress)
+	m, err := measure.Run(ctx, ask, measure.Options{Selectors: list, Widths: o.Widths, Height: o.Height, Cuts: cuts})
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.Path(name), err)
 	}
-	out := &Measurement{Measured: m, Page: name, Hash: hashOf(p), Browser: browserName(session.Browser),
-		Still: session.Still}
+	out := &Measurement{Measured: m, Page: name, Hash: hashOf(p), Browser: browserName(session.Browser)}
 	if o.Tall > o.Height {
-		if out.Tall, err = m.Again(ctx, session.Ask(list), o.Tall); err != nil {
+		if out.Tall, err = m.Again(ctx, ask, o.Tall); err != nil {
 			return nil, fmt.Errorf("%s: %w", s.Path(name), err)
 		}
 		out.Asked += out.Tall.Asked
 	}
+	if len(o.Looks) > 0 {
+		if out.Looks, err = session.Looks(list)(ctx, o.Looks); err != nil {
+			return nil, fmt.Errorf("%s: %w", s.Path(name), err)
+		}
+	}
 	out.Took = time.Since(began)
 	return out, nil
+}
+
+// told tells how many windows were asked.
+func told(ask measure.Asker, progress func(int)) measure.Asker {
+	if progress == nil {
+		return ask
+	}
+	asked := 0
+	return func(ctx context.Context, windows []measure.Window) (out []measure.Answer, err error) {
+		for part := range slices.Chunk(windows, 20) {
+			got, err := ask(ctx, part)
+			if err != nil {
+				return nil, err
+			}
+			asked += len(part)
+			progress(asked)
+			out = append(out, got...)
+		}
+		return out, nil
+	}
 }
 
 // kept is what is kept of it, by the names that the plan has for the selectors.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/url"
 	"os"
 	"path"
 	"path/filepath"
@@ -14,6 +15,7 @@ import (
 	"tourmaline/core/page"
 	"tourmaline/core/picture"
 	"tourmaline/core/source"
+	"tourmaline/serve"
 )
 
 // Site is the folder that a page lies in, with all that the page may name.
@@ -22,13 +24,19 @@ type Site struct {
 	Folder string // as files in it are called in messages: "" is where the program runs
 	Store  *picture.Store
 	Whole  bool // a folder of pages was named
+	// Of a page that a server gives: the server, the page's address, and hosts that may be read beside it.
+	Upstream, Address *url.URL
+	Hosts             []string
 }
 
 // maxPages is how many pages of a folder are read.
 const maxPages = 200
 
-// IsPage reports whether a name is that of an HTML file, or of a folder.
+// IsPage reports whether a name is that of an HTML file, of a folder, or an address.
 func IsPage(name string) bool {
+	if IsAddress(name) {
+		return true
+	}
 	switch strings.ToLower(filepath.Ext(name)) {
 	case ".html", ".htm", ".xhtml":
 		return true
@@ -40,7 +48,12 @@ func IsPage(name string) bool {
 // OpenSite opens the folder around a page, or around the pages of a folder, and returns their names
 // in it. root is the folder that the site lies in; "": the one where the program runs, or for a page
 // outside it the page's own, or one above where the page names files there.
-func OpenSite(name, root string) (*Site, []string, error) {
+//
+// An address is that of a page on a server of this machine, or on one of hosts.
+func OpenSite(name, root string, hosts ...string) (*Site, []string, error) {
+	if IsAddress(name) {
+		return openAddress(name, hosts)
+	}
 	st, err := os.Stat(name)
 	if err != nil {
 		var pe *fs.PathError
@@ -174,8 +187,20 @@ func (s *Site) Page(name string) (*page.Page, error) {
 	return p, err
 }
 
+// Source is a page of the site, to be shown in a browser.
+func (s *Site) Source(name string) serve.Source {
+	out := serve.Source{Files: s.FS, Page: name, Upstream: s.Upstream, Allowed: s.Hosts}
+	if s.Upstream != nil {
+		out.Page, out.Query = strings.TrimPrefix(s.Address.Path, "/"), s.Address.RawQuery
+	}
+	return out
+}
+
 // Path is how a file of the site is called in messages.
 func (s *Site) Path(name string) string {
+	if s.Upstream != nil && name != "" {
+		return s.Upstream.String() + "/" + name
+	}
 	if s.Folder == "" || name == "" {
 		return name
 	}

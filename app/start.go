@@ -52,6 +52,9 @@ func (s *Site) DraftPages(ctx context.Context, names []string, file string, boxe
 
 // inside is a folder as it is called in the site.
 func (s *Site) inside(folder string) (string, error) {
+	if s.Upstream != nil {
+		return filepath.ToSlash(folder), nil
+	}
 	root := s.Folder
 	if root == "" {
 		root = "."
@@ -191,7 +194,7 @@ func (s *Site) MeasureDraft(ctx context.Context, name string, d *draft.Plan, o M
 		return nil, nil
 	}
 	o.Widths, o.Height, o.Tall = draftWidths, draftLowest, draftHighest
-	m, err := s.Measure(ctx, name, o, func(context.Context, *serve.Session) ([]string, error) { return selectors, nil })
+	m, err := s.Measure(ctx, name, o, func(context.Context, *serve.Visitor) ([]string, error) { return selectors, nil })
 	if err == nil {
 		m.Names = names
 	}

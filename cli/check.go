@@ -22,7 +22,7 @@ func (s *session) checkCommand() *cli.Command {
 where (the exact widths), why, and what to do. Exit code 0: nothing at or above the
 level of --fail-on; 1: findings; 2: could not run.
 
-Of a page (an HTML file) the plan is drafted as start does, in memory, and what is found
+Of a page (an HTML file, or an address on this machine) the plan is drafted as start does, in memory, and what is found
 is told at the lines of the page's own stylesheets. Heights that CSS does not tell, and
 where text lies, are measured in a browser that is installed (--browser); without one, what
 hangs on them waits and is listed.
@@ -35,7 +35,8 @@ Examples:  tourmaline check
            tourmaline check --box hero --only contrast,cut-subject
            tourmaline check --explain bare
            tourmaline check --sarif > findings.sarif
-           tourmaline check index.html`,
+           tourmaline check index.html
+           tourmaline check http://localhost:3000/`,
 		Flags: append([]cli.Flag{
 			boxFlag,
 			&cli.StringSliceFlag{Name: "only", Usage: "only these checks, as in `LIST` contrast,bare"},
@@ -113,7 +114,7 @@ func (s *session) checkPage(ctx context.Context, c *cli.Command, opt check.Optio
 	if len(c.StringSlice("box")) > 0 {
 		return fmt.Errorf("--box goes with a plan: a page has no names for its boxes")
 	}
-	site, pages, err := app.OpenSite(name, c.String("root"))
+	site, pages, err := app.OpenSite(name, c.String("root"), c.StringSlice("allow-host")...)
 	if err != nil {
 		return err
 	}
@@ -121,12 +122,22 @@ func (s *session) checkPage(ctx context.Context, c *cli.Command, opt check.Optio
 		return fmt.Errorf("%s holds %d pages; check one at a time, as in: tourmaline check %s", name, len(pages),
 			site.Path(pages[0]))
 	}
-	how, err := measuring(c)
+	how, err := s.measuring(c)
 	if err != nil {
 		return err
 	}
+	var asked *progress
 	bar := s.progress("checking")
-	opt.Progress = bar.step
+	if how != nil {
+		asked = s.asking(how)
+	}
+	opt.Progress = func(done, total int) {
+		if asked != nil {
+			asked.end()
+			asked = nil
+		}
+		bar.step(done, total)
+	}
 	found, err := site.CheckPage(ctx, pages[0], opt, how)
 	bar.end()
 	if err != nil {

@@ -17,26 +17,51 @@ import (
 
 // browserFlags say which browser measures.
 func browserFlags() []cli.Flag {
+	return append(meansFlags(), &cli.BoolFlag{Name: "no-browser", Usage: "measure nothing: take what CSS alone tells"})
+}
+
+// meansFlags say how a browser is come by, and where pages may come from.
+func meansFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "browser", Usage: "the `PROGRAM` that measures (default: the first browser that is " +
 			"found)"},
-		&cli.BoolFlag{Name: "no-browser", Usage: "measure nothing: take what CSS alone tells"},
+		&cli.StringFlag{Name: "driver", Usage: "a WebDriver that runs, by its `ADDRESS` such as http://127.0.0.1:4444"},
+		&cli.StringSliceFlag{Name: "allow-host", Usage: "a `HOST` beside this machine that pages may come from (may " +
+			"be repeated)"},
 	}
 }
 
+// means is how a browser is come by.
+func means(c *cli.Command) (m serve.Means, err error) {
+	m = serve.Means{Browser: c.String("browser"), Driver: c.String("driver")}
+	switch {
+	case m.Driver != "" && m.Browser != "":
+		err = fmt.Errorf("--driver and --browser: choose one; the driver brings its browser")
+	case m.Driver != "" && !app.IsAddress(m.Driver):
+		err = fmt.Errorf("--driver: %q is not an address such as http://127.0.0.1:4444", m.Driver)
+	}
+	return m, err
+}
+
 // measuring is how a page is measured; nil where no browser is wanted, or none is found and none was named.
-func measuring(c *cli.Command) (*app.Measuring, error) {
+func (s *session) measuring(c *cli.Command) (*app.Measuring, error) {
 	if c.Bool("no-browser") {
 		return nil, nil
 	}
-	path, err := serve.FindBrowser(c.String("browser"))
+	m, err := means(c)
+	if err != nil {
+		return nil, err
+	}
+	if m.Driver == "" {
+		m.Browser, err = serve.FindBrowser(m.Browser)
+	}
 	switch {
 	case errors.Is(err, serve.ErrNoBrowser):
 		return nil, nil
 	case err != nil:
 		return nil, err
 	}
-	return &app.Measuring{Browser: path}, nil
+	return &app.Measuring{Means: m}, nil
 }
 
 func (s *session) measureCommand() *cli.Command {
@@ -53,23 +78,24 @@ from it. No driver is needed.
 Of a PLAN the boxes are measured by their selectors, and kept in the file that it names
 under measured: (else one beside it). A box with height: measured and text: measured has
 that height, and its texts lie where the browser shows them.
-Of a PAGE all that has a background is measured, and told.
+Of a PAGE all that has a background is measured, and told: elements and pseudo-elements,
+those that scripts make too. A page is an HTML file, a folder with one, or an address on
+this machine, such as that of a development server.
 
 Examples:  tourmaline measure tourmaline.yaml --page index.html
            tourmaline measure index.html
            tourmaline measure index.html --at 768x900 --json
+           tourmaline measure http://localhost:3000/about
            tourmaline measure index.html --open`,
-		Flags: []cli.Flag{
+		Flags: append([]cli.Flag{
 			&cli.StringFlag{Name: "page", Usage: "the page of a plan (default: index.html beside it)"},
 			&cli.StringSliceFlag{Name: "at", Usage: "tell the boxes in a window such as 768x900 (may be repeated)"},
 			&cli.StringFlag{Name: "widths", Value: "320-2560", Usage: "of a page: the `RANGE` of widths, CSS px"},
 			&cli.IntFlag{Name: "height", Value: 900, Usage: "of a page: of the windows, CSS px"},
-			&cli.StringFlag{Name: "browser", Usage: "the `PROGRAM` that measures (default: the first browser " +
-				"that is found)"},
 			&cli.BoolFlag{Name: "open", Usage: "print the address for any browser to open, and start none"},
 			rootFlag,
 			&cli.BoolFlag{Name: "json", Usage: "the boxes as JSON"},
-		},
+		}, meansFlags()...),
 		Action: s.measure,
 	}
 }
@@ -78,15 +104,18 @@ func (s *session) measure(ctx context.Context, c *cli.Command) error {
 	if c.Args().Len() != 1 {
 		return fmt.Errorf("measure needs a plan or a page, as in: tourmaline measure index.html")
 	}
-	o := app.Measuring{Browser: c.String("browser"), Height: c.Int("height")}
-	if c.Bool("open") {
-		o.Open = s.err
+	by, err := means(c)
+	if err != nil {
+		return err
 	}
+	if c.Bool("open") {
+		by.Open = s.err
+	}
+	o := app.Measuring{Means: by, Height: c.Int("height")}
 	name := c.Args().First()
 	if app.IsPlan(name) {
 		return s.measurePlan(ctx, c, name, o)
 	}
-	var err error
 	if o.Widths, err = widthsOf(c.String("widths")); err != nil {
 		return err
 	}
@@ -100,7 +129,7 @@ func (s *session) measure(ctx context.Context, c *cli.Command) error {
 	if len(at) > 0 { // windows of one height at a time
 		o.Height = at[0].Height
 	}
-	site, pages, err := app.OpenSite(name, c.String("root"))
+	site, pages, err := app.OpenSite(name, c.String("root"), c.StringSlice("allow-host")...)
 	if err != nil {
 		return err
 	}
@@ -108,13 +137,17 @@ func (s *session) measure(ctx context.Context, c *cli.Command) error {
 		return fmt.Errorf("%s holds %d pages; measure one at a time, as in: tourmaline measure %s", name, len(pages),
 			site.Path(pages[0]))
 	}
-	m, err := site.Measure(ctx, pages[0], o, func(ctx context.Context, b *serve.Session) ([]string, error) {
-		paths, err := b.Discover(ctx, measure.Window{Width: o.Widths[1], Height: o.Height})
-		if err == nil && len(paths) == 0 {
+	o.Looks = report.MeasuredWindows(o.Widths, o.Height, at)
+	var found *serve.Found
+	bar := s.asking(&o)
+	m, err := site.Measure(ctx, pages[0], o, func(ctx context.Context, b *serve.Visitor) ([]string, error) {
+		found, err = b.Discover(ctx, measure.Window{Width: o.Widths[1], Height: o.Height})
+		if err == nil && len(found.Paths) == 0 {
 			err = fmt.Errorf("%s: nothing has a background", name)
 		}
-		return paths, err
+		return found.Paths, err
 	})
+	bar.end()
 	if err != nil {
 		return err
 	}
@@ -123,9 +156,17 @@ func (s *session) measure(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	r := report.OfMeasure(&report.Measured{Measured: m.Measured, Names: m.Selectors, Page: site.Path(m.Page),
-		Browser: m.Browser, Took: m.Took, At: at})
+		Browser: m.Browser, Took: m.Took, At: at, Looks: m.Looks})
+	r.Frames, r.More = found.Frames, found.More
 	r.Call(p.Names().Paths())
 	return s.tell(c, r)
+}
+
+// asking shows how many windows were asked.
+func (s *session) asking(o *app.Measuring) *progress {
+	bar := s.progress("measuring")
+	o.Progress = func(asked int) { bar.about(asked, 0, "windows") }
+	return bar
 }
 
 // windowsAt are the windows of --at.
@@ -155,7 +196,7 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 	if page == "" {
 		page = filepath.Join(filepath.Dir(name), "index.html")
 	}
-	site, pages, err := app.OpenSite(page, c.String("root"))
+	site, pages, err := app.OpenSite(page, c.String("root"), c.StringSlice("allow-host")...)
 	if err != nil {
 		return fmt.Errorf("%w; name the page with --page", err)
 	}
@@ -168,10 +209,12 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 	for _, b := range p.Boxes {
 		selectors = append(selectors, b.Selector)
 	}
-	m, err := site.Measure(ctx, pages[0], o, func(context.Context, *serve.Session) ([]string,
+	bar := s.asking(&o)
+	m, err := site.Measure(ctx, pages[0], o, func(context.Context, *serve.Visitor) ([]string,
 		error) {
 		return selectors, nil
 	})
+	bar.end()
 	if err != nil {
 		return err
 	}

@@ -44,13 +44,21 @@ func (p *progress) about(done, total int, what string) {
 		p.bars = mpb.New(mpb.WithOutput(p.s.err), mpb.WithWidth(24))
 		p.bar = p.bars.AddBar(int64(total), mpb.BarRemoveOnComplete(),
 			mpb.PrependDecorators(decor.Name(p.what+" ")),
-			mpb.AppendDecorators(decor.CountersNoUnit("%d of %d  "), decor.Any(func(decor.Statistics) string {
+			mpb.AppendDecorators(counters(total), decor.Any(func(decor.Statistics) string {
 				p.mu.Lock()
 				defer p.mu.Unlock()
 				return p.now
 			})))
 	}
 	p.bar.SetCurrent(int64(done))
+}
+
+// counters say how much is done, and of how much where that is known.
+func counters(total int) decor.Decorator {
+	if total == 0 {
+		return decor.CurrentNoUnit("%d ")
+	}
+	return decor.CountersNoUnit("%d of %d  ")
 }
 
 // apart is how long lines stand apart where no bar can be drawn.
@@ -64,6 +72,10 @@ func (p *progress) line(done, total int) {
 	p.told = time.Now()
 	took := time.Since(p.start).Seconds()
 	rate := float64(done) / took
+	if total == 0 {
+		fmt.Fprintf(p.s.err, "%s: %d %s after %.0f s\n", p.what, done, p.now, took)
+		return
+	}
 	left := ""
 	if done > 0 && done < total {
 		left = fmt.Sprintf(", about %.0f s to go", float64(total-done)/rate)

@@ -102,7 +102,7 @@ func (s *session) drafted(ctx context.Context, c *cli.Command, args []string, fi
 	if err != nil {
 		return nil, err
 	}
-	how, err := measuring(c)
+	how, err := s.measuring(c)
 	if err != nil {
 		return nil, err
 	}
@@ -123,9 +123,6 @@ func (s *session) tellMeasured(m *app.Measurement) {
 	}
 	fmt.Fprintf(s.err, "heights measured in %s: %s in %.1f s\n", m.Browser, report.Plural(m.Asked, "window"),
 		m.Took.Seconds())
-	if !m.Still {
-		fmt.Fprintln(s.err, "the page did not come to rest in 8 s: its heights are those of that moment")
-	}
 }
 
 // pagesOf are the pages that are named, and the site around them.
@@ -136,6 +133,10 @@ func pagesOf(args []string, root string) (site *app.Site, names []string, err er
 	for _, a := range args {
 		if app.IsPlan(a) {
 			return nil, nil, fmt.Errorf("%s: this is a plan; start writes one from a page or from pictures", a)
+		}
+		if app.IsAddress(a) {
+			return nil, nil, fmt.Errorf("%s: start needs the page's file, since its plan lies beside it; tourmaline check "+
+				"and measure take addresses", a)
 		}
 		in, pages, err := app.OpenSite(a, root)
 		if err != nil {

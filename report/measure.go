@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"tourmaline/core/measure"
@@ -14,6 +15,8 @@ type Measure struct {
 	Asked   int          `json:"asked"`
 	Off     Num          `json:"off"`
 	Whole   bool         `json:"whole"`
+	Frames  int          `json:"frames"` // pages in the page, which were not looked into
+	More    int          `json:"more"`   // elements with a background that were left out
 	Windows []MeasuredAt `json:"windows"`
 
 	seconds float64
@@ -38,6 +41,9 @@ type MeasuredBox struct {
 	Padding [4]Num   `json:"padding"`
 	Content [4]Num   `json:"content"`
 	Text    [][4]Num `json:"text"`
+	// Look is how the first such element looks there, as the browser computed it; null where that was not
+	// asked.
+	Look *measure.Look `json:"look"`
 }
 
 type measuredRow struct {
@@ -54,6 +60,20 @@ type Measured struct {
 	Page, Browser string
 	Took          time.Duration
 	At            []measure.Window
+	Looks         []measure.Answer // of some windows
+}
+
+// MeasuredWindows are those that are told: at, or the usual ones between two widths.
+func MeasuredWindows(widths [2]int, height int, at []measure.Window) []measure.Window {
+	if len(at) > 0 {
+		return at
+	}
+	for _, w := range []int{widths[0], 390, 768, 1440, widths[1]} {
+		if w >= widths[0] && w <= widths[1] && (len(at) == 0 || w > at[len(at)-1].Width) {
+			at = append(at, measure.Window{Width: w, Height: height})
+		}
+	}
+	return at
 }
 
 // OfMeasure is the report of what was measured.
@@ -61,16 +81,9 @@ func OfMeasure(m *Measured) *Measure {
 	r := &Measure{Page: m.Page, Browser: m.Browser, Asked: m.Asked, Off: Num(m.Off), Whole: m.Whole,
 		seconds: m.Took.Seconds(),
 		height:  m.Height}
-	names, at := m.Names, m.At
-	for _, w := range at {
+	names := m.Names
+	for _, w := range MeasuredWindows(m.Widths, m.Height, m.At) {
 		r.widths = append(r.widths, w.Width)
-	}
-	if len(at) == 0 {
-		for _, w := range []int{m.Widths[0], 390, 768, 1440, m.Widths[1]} {
-			if w >= m.Widths[0] && w <= m.Widths[1] && (len(r.widths) == 0 || w > r.widths[len(r.widths)-1]) {
-				r.widths = append(r.widths, w)
-			}
-		}
 	}
 	for i, sel := range m.Selectors {
 		row := measuredRow{name: names[i]}
@@ -92,7 +105,11 @@ func OfMeasure(m *Measured) *Measure {
 			if !ok {
 				continue
 			}
-			box := MeasuredBox{Path: names[i], Matches: b.Matches, Border: nums(b.Border), Padding: nums(b.Padding),
+			path, pseudo, _ := strings.Cut(names[i], "::")
+			if pseudo != "" {
+				pseudo = "::" + pseudo
+			}
+			box := MeasuredBox{Path: path, Pseudo: pseudo, Look: m.looks(w, i), Matches: b.Matches, Border: nums(b.Border), Padding: nums(b.Padding),
 				Content: nums(b.Content), Text: [][4]Num{}}
 			for _, l := range b.Text {
 				box.Text = append(box.Text, nums(l.Rect))
@@ -105,11 +122,25 @@ func OfMeasure(m *Measured) *Measure {
 	return r
 }
 
+// looks is how a box looks at a width; nil where that was not asked.
+func (m *Measured) looks(width, box int) *measure.Look {
+	for _, a := range m.Looks {
+		if a.Window.Width == width && box < len(a.Boxes) {
+			return a.Boxes[box].Look
+		}
+	}
+	return nil
+}
+
 // Call gives boxes the names by which people know them, where there are such.
 func (m *Measure) Call(names map[string]string) {
 	for i := range m.rows {
-		if n := names[m.rows[i].name]; n != "" {
+		path, pseudo, is := strings.Cut(m.rows[i].name, "::")
+		if n := names[path]; n != "" {
 			m.rows[i].name = n
+			if is {
+				m.rows[i].name += "::" + pseudo
+			}
 		}
 	}
 }
@@ -141,6 +172,13 @@ func (m *Measure) Text(p *Printer) {
 	}
 	tab.Render()
 	p.printf("\n")
+	if m.Frames > 0 {
+		p.para(fmt.Sprintf("%s in the page not looked into: a frame's page is measured by its own address",
+			Are(m.Frames)))
+	}
+	if m.More > 0 {
+		p.para(fmt.Sprintf("%s with a background left out: name those that matter in a plan", Plural(m.More, "element")))
+	}
 	if !m.Whole {
 		p.para("the page changes so often that not every change was narrowed down; what lies between is a guess there")
 	}

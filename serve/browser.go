@@ -1,9 +1,11 @@
 package serve
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"image"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -63,6 +65,8 @@ func FindBrowser(name string) (string, error) {
 	return "", ErrNoBrowser
 }
 
+var errClosed = errors.New("it closed by itself")
+
 // Started is a browser of ours, with a fresh profile.
 type Started struct {
 	Ended   <-chan error
@@ -71,59 +75,100 @@ type Started struct {
 	cancel  context.CancelFunc
 }
 
-// Start opens an address in a browser without a window. Nothing but the address's own host can be reached
-// from it. Stop ends it and removes its profile.
-func Start(ctx context.Context, browser, address string) (*Started, error) {
+// Launch says how a browser is started.
+type Launch struct {
+	Browser string   // its path
+	Density float64  // device px per CSS px that it draws; 0 is 1
+	Hosts   []string // that it may reach beside ours
+	// Shot is a PNG file that it is to write when the address has loaded, in a window of Size CSS px; then it
+	// ends. "": none.
+	Shot string
+	Size image.Point
+}
+
+// Start opens an address in a browser without a window. Nothing but the address's own host, and the hosts
+// that are named, can be reached from it. Stop ends it and removes its profile.
+func Start(ctx context.Context, l Launch, address string) (*Started, error) {
 	profile, err := os.MkdirTemp("", "tourmaline-browser-*")
 	if err != nil {
 		return nil, err
 	}
+	if l.Size == (image.Point{}) {
+		l.Size = image.Pt(1300, 900)
+	}
+	l.Density = cmp.Or(l.Density, 1)
 	var args []string
-	if strings.Contains(strings.ToLower(filepath.Base(browser)), "firefox") {
-		prefs := ""
-		for _, p := range []string{`"network.proxy.type", 1`, `"network.proxy.http", "127.0.0.1"`, `"network.proxy.http_port", 9`,
-			`"network.proxy.ssl", "127.0.0.1"`, `"network.proxy.ssl_port", 9`, `"network.proxy.no_proxies_on", "127.0.0.1"`,
-			`"browser.shell.checkDefaultBrowser", false`, `"datareporting.policy.dataSubmissionEnabled", false`,
-			`"toolkit.telemetry.reportingpolicy.firstRun", false`, `"app.update.enabled", false`,
-			`"browser.startup.homepage_override.mstone", "ignore"`, `"layout.testing.overlay-scrollbars.always-visible", false`,
-			`"widget.non-native-theme.scrollbar.size.override", 0`, `"ui.useOverlayScrollbars", 1`} {
-			prefs += "user_pref(" + p + ");\n"
-		}
-		if err := os.WriteFile(filepath.Join(profile, "user.js"), []byte(prefs), 0o600); err != nil {
+	if strings.Contains(strings.ToLower(filepath.Base(l.Browser)), "firefox") {
+		if err := os.WriteFile(filepath.Join(profile, "user.js"), []byte(l.preferences()), 0o600); err != nil {
 			return nil, errors.Join(err, os.RemoveAll(profile))
 		}
-		args = []string{"--headless", "--no-remote", "--profile", profile, address}
-	} else {
-		args = []string{"--headless=new", "--disable-gpu", "--hide-scrollbars", "--no-first-run",
-			"--no-default-browser-check",
-			"--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-extensions",
-			"--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--mute-audio",
-			"--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
-			"--blink-settings=primaryHoverType=2,availableHoverTypes=2,primaryPointerType=4,availablePointerTypes=4",
-			"--window-size=1300,900", "--user-data-dir=" + profile}
-		if os.Geteuid() == 0 { // it refuses to run as root otherwise
-			args = append(args, "--no-sandbox")
+		args = []string{"--headless", "--no-remote", "--profile", profile}
+		if l.Shot != "" {
+			args = append(args, "--screenshot", l.Shot, fmt.Sprintf("--window-size=%d,%d", l.Size.X, l.Size.Y))
 		}
-		args = append(args, address)
+	} else {
+		args = l.arguments(profile)
 	}
+	args = append(args, address)
 	ctx, cancel := context.WithCancel(ctx)
-	cmd := exec.CommandContext(ctx, browser, args...)
+	cmd := exec.CommandContext(ctx, l.Browser, args...)
 	cmd.WaitDelay = 3 * time.Second
 	grouped(cmd)
 	if err := cmd.Start(); err != nil {
 		cancel()
-		return nil, errors.Join(fmt.Errorf("%s cannot be started: %w", browser, err), os.RemoveAll(profile))
+		return nil, errors.Join(fmt.Errorf("%s cannot be started: %w", l.Browser, err), os.RemoveAll(profile))
 	}
 	ended, gone := make(chan error, 1), make(chan struct{})
 	go func() {
 		err := cmd.Wait()
 		if err == nil {
-			err = errors.New("it closed by itself")
+			err = errClosed
 		}
 		ended <- err
 		close(gone)
 	}()
 	return &Started{Ended: ended, gone: gone, profile: profile, cancel: cancel}, nil
+}
+
+// preferences are Firefox's.
+func (l *Launch) preferences() string {
+	prefs := ""
+	for _, p := range []string{`"network.proxy.type", 1`, `"network.proxy.http", "127.0.0.1"`, `"network.proxy.http_port", 9`,
+		`"network.proxy.ssl", "127.0.0.1"`, `"network.proxy.ssl_port", 9`,
+		fmt.Sprintf(`"network.proxy.no_proxies_on", %q`, strings.Join(append(l.Hosts, "127.0.0.1"), ", ")),
+		fmt.Sprintf(`"layout.css.devPixelsPerPx", "%g"`, l.Density), `"gfx.color_management.mode", 1`,
+		`"gfx.color_management.force_srgb", true`, `"image.decode-immediately.enabled", true`,
+		`"browser.shell.checkDefaultBrowser", false`, `"datareporting.policy.dataSubmissionEnabled", false`,
+		`"toolkit.telemetry.reportingpolicy.firstRun", false`, `"app.update.enabled", false`,
+		`"browser.startup.homepage_override.mstone", "ignore"`, `"layout.testing.overlay-scrollbars.always-visible", false`,
+		`"widget.non-native-theme.scrollbar.size.override", 0`, `"ui.useOverlayScrollbars", 1`} {
+		prefs += "user_pref(" + p + ");\n"
+	}
+	return prefs
+}
+
+// arguments are Chromium's, and of what is made from it.
+func (l *Launch) arguments(profile string) []string {
+	rules := "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"
+	for _, h := range l.Hosts {
+		rules += ", EXCLUDE " + h
+	}
+	args := []string{"--headless=new", "--disable-gpu", "--hide-scrollbars", "--no-first-run",
+		"--no-default-browser-check",
+		"--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-extensions",
+		"--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--mute-audio",
+		"--host-resolver-rules=" + rules,
+		"--blink-settings=primaryHoverType=2,availableHoverTypes=2,primaryPointerType=4,availablePointerTypes=4",
+		fmt.Sprintf("--window-size=%d,%d", l.Size.X, l.Size.Y), "--user-data-dir=" + profile,
+		fmt.Sprintf("--force-device-scale-factor=%g", l.Density)}
+	if l.Shot != "" {
+		args = append(args, "--screenshot="+l.Shot, "--force-color-profile=srgb", "--disable-checker-imaging",
+			"--run-all-compositor-stages-before-draw")
+	}
+	if os.Geteuid() == 0 { // it refuses to run as root otherwise
+		args = append(args, "--no-sandbox")
+	}
+	return args
 }
 
 // Stop ends the browser and removes its profile.

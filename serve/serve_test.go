@@ -37,12 +37,12 @@ var observatory = map[string]string{"a/index.html": `<!doctype html><link rel=st
 
 // Files are for whoever has the address, and for our own page alone.
 func TestOnlyOurOwnPageIsServed(t *testing.T) {
-	s, err := New(site(observatory), "a/index.html")
+	s, err := New(Source{Files: site(observatory), Page: "a/index.html"})
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	base := "http://" + s.net.Addr().String()
+	base, ours := "http://"+s.pages.Addr().String(), "http://"+s.ours.Addr().String()
 	jar, err := cookiejar.New(nil)
 	if err != nil {
 		t.Fatal(err)
@@ -67,7 +67,7 @@ func TestOnlyOurOwnPageIsServed(t *testing.T) {
 		data, _ := io.ReadAll(a.Body)
 		return a.StatusCode, string(data)
 	}
-	address, _, _ := strings.Cut(s.Address(), "#")
+	address := s.Address()
 	for _, c := range []struct {
 		client        *http.Client
 		method, url   string
@@ -77,10 +77,18 @@ func TestOnlyOurOwnPageIsServed(t *testing.T) {
 		holds         string
 	}{
 		{http.DefaultClient, "GET", base + "/a/index.html", "", "", "", 403, ""},
-		{http.DefaultClient, "GET", base + "/~00/", "", "", "", 403, ""},
-		{http.DefaultClient, "POST", base + "/~00/step", "", "", "{}", 405, ""},
+		{http.DefaultClient, "GET", ours + "/~00/", "", "", "", 404, ""},
+		{http.DefaultClient, "POST", ours + "/~00/step", "", "", "{}", 404, ""},
+		{http.DefaultClient, "POST", ours + "/~00/shown", "", "", "[]", 404, ""},
 		{knows, "GET", address, "", "", "", 200, "Tourmaline measures"},
 		{knows, "GET", base + "/a/index.html", "", "", "", 200, "Harrowmoor"},
+		{knows, "GET", base + "/a/index.html", "", "", "", 200, `<!doctype html><script src="/~tourmaline-agent.js" nonce="`},
+		{knows, "GET", base + "/~tourmaline-agent.js", "", "", "", 200, "currentScript.remove()"},
+		{knows, "GET", ours + "/a/index.html", "", "", "", 404, ""},
+		{knows, "GET", address + "agent.js", "", "", "", 404, ""},
+		{knows, "GET", address, "Origin", base, "", 403, ""}, // the page itself may not speak to us
+		{knows, "POST", address + "step", "Origin", base, "{}", 403, ""},
+		{knows, "POST", address + "shown", "", "", "[]", 400, ""},          // nothing was asked
 		{knows, "GET", base + "/css/a.css", "", "", "", 200, "font: 20px"}, // its own folder is the root of its server
 		{knows, "GET", base + "/.secret", "", "", "", 404, ""},
 		{knows, "GET", base + "/../../etc/passwd", "", "", "", 404, ""},
@@ -142,10 +150,10 @@ func TestMeasuredAsInTheBrowser(t *testing.T) {
 			ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 			defer cancel()
 			session, _ := begun(ctx, t, browser, kind.files, "a/index.html")
-			paths, err := session.Discover(ctx, measure.Window{Width: 1280, Height: 800})
-			if err != nil || len(paths) < len(kind.selectors) || !strings.HasPrefix(paths[0],
+			found, err := session.Discover(ctx, measure.Window{Width: 1280, Height: 800})
+			if err != nil || len(found.Paths) < len(kind.selectors) || !strings.HasPrefix(found.Paths[0],
 				"html>body:nth-child(2)>") {
-				t.Errorf("%s: %s: %v has backgrounds: %v", browser, name, paths, err)
+				t.Errorf("%s: %s: %v has backgrounds: %v", browser, name, found, err)
 			}
 			before := time.Now()
 			measured(ctx, t, session, name, kind.selectors)
@@ -159,12 +167,12 @@ func TestMeasuredAsInTheBrowser(t *testing.T) {
 func begun(ctx context.Context, t *testing.T, browser string, files map[string]string,
 	page string) (*Session, *Started) {
 	t.Helper()
-	s, err := New(site(files), page)
+	s, err := New(Source{Files: site(files), Page: page})
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
-	b, err := Start(ctx, browser, s.Address())
+	b, err := Start(ctx, Launch{Browser: browser}, s.Address())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -175,6 +183,9 @@ func begun(ctx context.Context, t *testing.T, browser string, files map[string]s
 	})
 	session, err := s.Begin(ctx, b.Ended)
 	if err != nil {
+		t.Fatalf("%s: %v", browser, err)
+	}
+	if err := session.Open(ctx); err != nil {
 		t.Fatalf("%s: %v", browser, err)
 	}
 	return session, b
@@ -233,24 +244,53 @@ func measured(ctx context.Context, t *testing.T, session *Session, name string, 
 	}
 }
 
-// Pages that break out, ask, or never rest are measured all the same, in the time that they are given.
+// What pages do that will not do is told in a line; those that break out or ask are measured all the same.
 func TestPagesThatResist(t *testing.T) {
 	browser := browsers(t)[0]
-	for name, script := range map[string]string{
-		"breaks out": "if (top !== self) top.location = self.location", "asks": "alert(1); confirm(2); prompt(3)",
-		"never rests": "setInterval(() => document.body.append(document.createElement('i')), 20)",
+	for name, c := range map[string]struct{ text, want string }{
+		"breaks out":     {"<script>if (top !== self) top.location = self.location</script>", ""},
+		"asks":           {"<script>alert(1); confirm(2); prompt(3)</script>", ""},
+		"never rests":    {"<script>setInterval(() => document.body.append('x y '), 20); setInterval(() => p.style.paddingBottom = performance.now() + 'px', 20)</script>", "does not come to rest in 8s: its height changes"},
+		"goes elsewhere": {"<script>onload = () => location.href = 'other.html'</script>", "goes elsewhere by itself, to /other.html"},
+		"goes far":       {"<script>onload = () => location.href = 'http://example.com/'</script>", "goes elsewhere by itself, to another server"},
+		"reloads":        {"<script>onload = () => location.reload()</script>", "loads itself again and again"},
+		"lets no script": {"", "refuses scripts"},
 	} {
-		ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
-		defer cancel()
-		session, _ := begun(ctx, t, browser, map[string]string{"index.html": "<!doctype html><body>" +
-			"<p style='height:7px'>x</p><script>" + script + "</script>"}, "index.html")
-		if session.Still == (name == "never rests") {
-			t.Errorf("%s: still: %v", name, session.Still)
+		text := "<!doctype html><meta charset=utf-8><body><p id=p style='height:7px'>x</p>" + c.text
+		page := "index.html"
+		if name == "lets no script" {
+			page = "index.svg"
 		}
-		got, err := session.Ask([]string{"p"})(ctx, []measure.Window{{Width: 500, Height: 400}})
-		if err != nil || got[0].Boxes[0].Border[3] != 7 {
-			t.Errorf("%s: %v %v", name, got, err)
+		s, err := New(Source{Files: site(map[string]string{page: text, "other.html": "<p>y"}), Page: page})
+		if err != nil {
+			t.Fatal(err)
 		}
-		session.End()
+		ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+		b, err := Start(ctx, Launch{Browser: browser}, s.Address())
+		if err != nil {
+			t.Fatal(err)
+		}
+		session, err := s.Begin(ctx, b.Ended)
+		if err == nil {
+			err = session.Open(ctx)
+		}
+		if err == nil {
+			var got []measure.Answer
+			got, err = session.Ask([]string{"p"})(ctx, []measure.Window{{Width: 500, Height: 400}})
+			if err == nil && (c.want != "" || got[0].Boxes[0].Border[3] != 7) {
+				t.Errorf("%s: measured: %v", name, got)
+			}
+		}
+		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%s: %v, want %q", name, err, c.want)
+		}
+		if err := b.Stop(); err != nil {
+			t.Error(err)
+		}
+		if left, err := filepath.Glob(filepath.Join(b.profile, "*")); err != nil || len(left) > 0 {
+			t.Errorf("%s: the profile is left: %v %v", name, left, err)
+		}
+		s.Close()
+		cancel()
 	}
 }

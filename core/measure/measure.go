@@ -38,6 +38,18 @@ type Box struct {
 	Content Rect   `json:"content"`
 	Text    []Line `json:"text,omitempty"`
 	Matches int    `json:"matches"` // how many elements it matches; none of them shown: the rectangles are zero
+	Look    *Look  `json:"look,omitempty"`
+}
+
+// Look is what decides whether the first element of a selector is seen, and its background, as the browser
+// computed it.
+type Look struct {
+	Background map[string]string `json:"background"` // color, image, position, size, repeat, origin, clip, attachment, blendMode
+	Position   string            `json:"position"`
+	ZIndex     string            `json:"zIndex"`
+	Opacity    float64           `json:"opacity"`
+	Visibility string            `json:"visibility"`
+	Stacking   bool              `json:"stacking"` // it is a stacking context
 }
 
 // Answer is what a browser says of one window: the boxes in the order in which they were asked for, and the

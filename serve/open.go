@@ -1,0 +1,84 @@
+package serve
+
+import (
+	"context"
+	"fmt"
+	"io"
+)
+
+// Means says which browser shows a page.
+type Means struct {
+	Browser string    // its path or name; "": the first that is found
+	Driver  string    // address of a WebDriver that runs; "": none
+	Open    io.Writer // print the address here and wait for a browser that somebody opens; nil: start one
+}
+
+// Visitor is a browser that has opened our page.
+type Visitor struct {
+	*Session
+	server *Server
+	means  Means
+	path   string // of the browser that was started
+	driver *Driver
+	stop   func() error
+}
+
+// Show lets a browser that draws a density open our page of a source. Stop ends both.
+func Show(ctx context.Context, from Source, by Means, density float64) (*Visitor, error) {
+	server, err := New(from)
+	if err != nil {
+		return nil, err
+	}
+	v := &Visitor{server: server, means: by, stop: func() error { return nil }}
+	if v.Session, err = v.begin(ctx, density); err != nil {
+		v.Stop()
+		return nil, err
+	}
+	return v, nil
+}
+
+func (v *Visitor) begin(ctx context.Context, density float64) (*Session, error) {
+	switch {
+	case v.means.Open != nil:
+		fmt.Fprintln(v.means.Open, v.server.Address())
+		return v.server.Begin(ctx, nil)
+	case v.means.Driver != "":
+		d, err := Drive(ctx, v.means.Driver, v.server.Address())
+		if err != nil {
+			return nil, err
+		}
+		v.driver, v.stop = d, d.Stop
+		return v.server.Begin(ctx, make(chan error))
+	}
+	path, err := FindBrowser(v.means.Browser)
+	if err != nil {
+		return nil, err
+	}
+	b, err := Start(ctx, Launch{Browser: path, Density: density, Hosts: v.server.hosts()}, v.server.Address())
+	if err != nil {
+		return nil, err
+	}
+	v.path, v.stop = path, b.Stop
+	return v.server.Begin(ctx, b.Ended)
+}
+
+// Stop ends the browser that was started, and the server.
+func (v *Visitor) Stop() error {
+	if v.Session != nil {
+		v.Session.End()
+	}
+	err := v.stop()
+	v.server.Close()
+	return err
+}
+
+// Shoots reports whether the visitor can photograph.
+func (v *Visitor) Shoots() bool { return v.means.Open == nil }
+
+// Shoot photographs panes: see Server.Shoot. With a WebDriver the browser's own window does, at its density.
+func (v *Visitor) Shoot(ctx context.Context, density float64, panes []Pane, selectors []string) ([]Shown, error) {
+	if v.driver == nil {
+		return v.server.Shoot(ctx, v.path, density, panes, selectors)
+	}
+	return v.server.shootBy(ctx, v.driver, density, panes, selectors)
+}
