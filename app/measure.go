@@ -51,7 +51,7 @@ func (s *Site) Measure(ctx context.Context, name string, o Measuring,
 	if err != nil {
 		return nil, err
 	}
-	session, err := serve.Show(ctx, s.Source(name), o.Means, 1)
+	session, err := serve.Show(ctx, s.Source(name), o.Means)
 	if err != nil {
 		return nil, err
 	}

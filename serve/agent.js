@@ -115,7 +115,7 @@
 
   const pageHeight = () => Math.max(document.documentElement.scrollHeight, document.documentElement.getBoundingClientRect().height);
 
-  function measure(w, selectors, look) {
+  function measure(w, selectors, look, first) {
     // What a transition is on its way to, it is at rest.
     for (const a of document.getAnimations()) if (a instanceof CSSTransition) a.finish();
     return { window: w, page: pageHeight(), boxes: selectors.map(text => {
@@ -124,6 +124,7 @@
       for (const e of found) {
         if (which && /^(none|normal)$/.test(getComputedStyle(e, which).content)) continue;
         out.matches++;
+        if (first && out.border) continue;
         if (look && !out.look) out.look = looks(e, which);
         if (!e.getClientRects().length) continue;
         const b = which ? pseudoBoxes(e, which) : boxes(e);
@@ -186,31 +187,32 @@
   const fetched = () => performance.getEntriesByType("resource")
     .filter(r => /^(css|link|img|image)$/.test(r.initiatorType)).map(r => r.name);
 
-  // Only some boxes stay to be seen, and of them only backgrounds and borders.
-  function bare(selectors) {
+  // Only some boxes stay to be seen, and of them only backgrounds and borders; of those in apart also what their
+  // pseudo-elements show.
+  function bare(selectors, apart) {
     const keep = new Set();
-    for (const sel of selectors) for (const e of document.querySelectorAll(sel)) keep.add(e);
+    for (const sel of selectors) for (const e of document.querySelectorAll(sel)) { keep.add(e); break; }
+    for (const sel of apart) for (const e of document.querySelectorAll(sel)) e.dataset.tourmalineApart = "";
     const set = (e, n, v) => e.style.setProperty(n, v, "important");
     for (const e of document.querySelectorAll("*")) {
       if (e === document.documentElement || e === document.body) {
         if (!keep.has(e)) { set(e, "background", "none"); set(e, "border-color", "transparent"); }
       } else set(e, "visibility", keep.has(e) ? "visible" : "hidden");
-      if (keep.has(e)) for (const n of ["color", "text-shadow", "box-shadow", "outline", "caret-color"])
-        if (n !== "color") set(e, n, n === "caret-color" ? "transparent" : "none");
+      if (keep.has(e)) { for (const n of ["text-shadow", "box-shadow", "outline"]) set(e, n, "none"); }
     }
     const style = document.createElement("style");
-    style.textContent = "*::before, *::after, *::marker { visibility: hidden !important } " +
-      "* { -webkit-text-fill-color: transparent !important; text-decoration-color: transparent !important; " +
-      "animation: none !important; transition: none !important; scroll-behavior: auto !important }";
+    style.textContent = ":not([data-tourmaline-apart])::before, :not([data-tourmaline-apart])::after, *::marker " +
+      "{ visibility: hidden !important } * { -webkit-text-fill-color: transparent !important; caret-color: transparent !important; " +
+      "text-decoration-color: transparent !important; animation: none !important; transition: none !important; scroll-behavior: auto !important }";
     document.head.append(style);
   }
 
   const able = {
     rest: q => rest(q.limit),
     discover: async q => { await sized(q.windows[0]); return discover(q.most); },
-    measure: async q => { await sized(q.window); return measure(q.window, q.selectors, q.looks); },
+    measure: async q => { await sized(q.window); return measure(q.window, q.selectors, q.looks, q.first); },
     fetched: async () => fetched(),
-    bare: async q => { bare(q.selectors); scrollTo(0, q.scroll || 0); await drawn(); return { scroll: scrollY, page: pageHeight() }; },
+    bare: async q => { bare(q.selectors, q.apart); scrollTo(0, q.scroll || 0); await drawn(); return { scroll: scrollY, page: pageHeight() }; },
   };
   addEventListener("message", async e => {
     if (e.source !== parent || !e.data || !able[e.data.op]) return;

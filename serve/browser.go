@@ -79,6 +79,7 @@ type Started struct {
 type Launch struct {
 	Browser string   // its path
 	Density float64  // device px per CSS px that it draws; 0 is 1
+	Touch   bool     // it tells pages that it has a touch screen, and no mouse
 	Hosts   []string // that it may reach beside ours
 	// Shot is a PNG file that it is to write when the address has loaded, in a window of Size CSS px; then it
 	// ends. "": none.
@@ -132,11 +133,15 @@ func Start(ctx context.Context, l Launch, address string) (*Started, error) {
 
 // preferences are Firefox's.
 func (l *Launch) preferences() string {
-	prefs := ""
+	prefs, pointer := "", 6 // fine, and hovers
+	if l.Touch {
+		pointer = 1
+	}
 	for _, p := range []string{`"network.proxy.type", 1`, `"network.proxy.http", "127.0.0.1"`, `"network.proxy.http_port", 9`,
 		`"network.proxy.ssl", "127.0.0.1"`, `"network.proxy.ssl_port", 9`,
 		fmt.Sprintf(`"network.proxy.no_proxies_on", %q`, strings.Join(append(l.Hosts, "127.0.0.1"), ", ")),
-		fmt.Sprintf(`"layout.css.devPixelsPerPx", "%g"`, l.Density), `"gfx.color_management.mode", 1`,
+		fmt.Sprintf(`"layout.css.devPixelsPerPx", "%g"`, l.Density),
+		fmt.Sprintf(`"ui.primaryPointerCapabilities", %d`, pointer), fmt.Sprintf(`"ui.allPointerCapabilities", %d`, pointer), `"gfx.color_management.mode", 1`,
 		`"gfx.color_management.force_srgb", true`, `"image.decode-immediately.enabled", true`,
 		`"browser.shell.checkDefaultBrowser", false`, `"datareporting.policy.dataSubmissionEnabled", false`,
 		`"toolkit.telemetry.reportingpolicy.firstRun", false`, `"app.update.enabled", false`,
@@ -153,12 +158,17 @@ func (l *Launch) arguments(profile string) []string {
 	for _, h := range l.Hosts {
 		rules += ", EXCLUDE " + h
 	}
+	hover, pointer := 2, 4
+	if l.Touch {
+		hover, pointer = 1, 2
+	}
 	args := []string{"--headless=new", "--disable-gpu", "--hide-scrollbars", "--no-first-run",
 		"--no-default-browser-check",
 		"--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-extensions",
 		"--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--mute-audio",
 		"--host-resolver-rules=" + rules,
-		"--blink-settings=primaryHoverType=2,availableHoverTypes=2,primaryPointerType=4,availablePointerTypes=4",
+		fmt.Sprintf("--blink-settings=primaryHoverType=%d,availableHoverTypes=%[1]d,primaryPointerType=%d,availablePointerTypes=%[2]d",
+			hover, pointer),
 		fmt.Sprintf("--window-size=%d,%d", l.Size.X, l.Size.Y), "--user-data-dir=" + profile,
 		fmt.Sprintf("--force-device-scale-factor=%g", l.Density)}
 	if l.Shot != "" {

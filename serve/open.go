@@ -1,6 +1,7 @@
 package serve
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -10,6 +11,8 @@ import (
 type Means struct {
 	Browser string    // its path or name; "": the first that is found
 	Driver  string    // address of a WebDriver that runs; "": none
+	Density float64   // that the browser draws, where it is started; 0 is 1
+	Touch   bool      // it says that it has a touch screen, where it is started
 	Open    io.Writer // print the address here and wait for a browser that somebody opens; nil: start one
 }
 
@@ -23,21 +26,21 @@ type Visitor struct {
 	stop   func() error
 }
 
-// Show lets a browser that draws a density open our page of a source. Stop ends both.
-func Show(ctx context.Context, from Source, by Means, density float64) (*Visitor, error) {
+// Show lets a browser open our page of a source. Stop ends both.
+func Show(ctx context.Context, from Source, by Means) (*Visitor, error) {
 	server, err := New(from)
 	if err != nil {
 		return nil, err
 	}
 	v := &Visitor{server: server, means: by, stop: func() error { return nil }}
-	if v.Session, err = v.begin(ctx, density); err != nil {
+	if v.Session, err = v.begin(ctx); err != nil {
 		v.Stop()
 		return nil, err
 	}
 	return v, nil
 }
 
-func (v *Visitor) begin(ctx context.Context, density float64) (*Session, error) {
+func (v *Visitor) begin(ctx context.Context) (*Session, error) {
 	switch {
 	case v.means.Open != nil:
 		fmt.Fprintln(v.means.Open, v.server.Address())
@@ -54,7 +57,7 @@ func (v *Visitor) begin(ctx context.Context, density float64) (*Session, error) 
 	if err != nil {
 		return nil, err
 	}
-	b, err := Start(ctx, Launch{Browser: path, Density: density, Hosts: v.server.hosts()}, v.server.Address())
+	b, err := Start(ctx, Launch{Browser: path, Density: v.means.Density, Touch: v.means.Touch, Hosts: v.server.hosts()}, v.server.Address())
 	if err != nil {
 		return nil, err
 	}
@@ -76,9 +79,13 @@ func (v *Visitor) Stop() error {
 func (v *Visitor) Shoots() bool { return v.means.Open == nil }
 
 // Shoot photographs panes: see Server.Shoot. With a WebDriver the browser's own window does, at its density.
-func (v *Visitor) Shoot(ctx context.Context, density float64, panes []Pane, selectors []string) ([]Shown, error) {
-	if v.driver == nil {
-		return v.server.Shoot(ctx, v.path, density, panes, selectors)
+func (v *Visitor) Shoot(ctx context.Context, panes []Pane, what Subject) ([]Shown, error) {
+	if v.driver != nil {
+		return v.server.shootBy(ctx, v.driver, v.Density, panes, what)
 	}
-	return v.server.shootBy(ctx, v.driver, density, panes, selectors)
+	l := Launch{Browser: v.path, Density: cmp.Or(v.means.Density, 1), Touch: v.means.Touch, Hosts: v.server.hosts()}
+	return v.server.shoot(ctx, l, panes, what)
 }
+
+// Started reports whether the browser is one that was started here.
+func (v *Visitor) Started() bool { return v.path != "" }

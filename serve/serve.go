@@ -52,6 +52,7 @@ type ask struct {
 	Windows   []measure.Window `json:"windows,omitempty"`
 	Selectors []string         `json:"selectors,omitempty"`
 	Looks     bool             `json:"looks,omitempty"`
+	First     bool             `json:"first,omitempty"` // the first of what a selector selects, not all
 }
 
 // answer is what it says.

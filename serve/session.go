@@ -140,7 +140,7 @@ type Visit struct {
 // Visit opens the page anew in a window.
 func (s *Session) Visit(ctx context.Context, w measure.Window, selectors []string) (*Visit, error) {
 	a, err := s.say(ctx, ask{Op: "visit", Page: s.pageAddress(), Limit: int(toRest.Milliseconds()),
-		Windows: []measure.Window{w}, Selectors: selectors})
+		Windows: []measure.Window{w}, Selectors: selectors, First: true})
 	if err != nil {
 		return nil, err
 	}

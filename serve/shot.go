@@ -28,6 +28,10 @@ type Pane struct {
 	Y      int            `json:"y"`
 }
 
+// Subject is what is to be seen on photographs: backgrounds and borders of some elements, and of Apart also what
+// their pseudo-elements show.
+type Subject struct{ Selectors, Apart []string }
+
 // Shown is what a pane showed.
 type Shown struct {
 	Scroll float64 `json:"scroll"` // how far the page is scrolled: pages end
@@ -90,20 +94,17 @@ const (
 	mostArea = 40 << 20
 )
 
-// Shoot photographs panes of the page in a browser that draws a density: of the elements of selectors only
-// backgrounds and borders are to be seen, of all others nothing, on white.
-func (s *Server) Shoot(ctx context.Context, browser string, density float64, panes []Pane,
-	selectors []string) ([]Shown, error) {
+// shoot photographs panes of the page: of all but the subject nothing is to be seen, on white.
+func (s *Server) shoot(ctx context.Context, l Launch, panes []Pane, what Subject) ([]Shown, error) {
 	out := make([]Shown, 0, len(panes))
 	for len(panes) > 0 {
-		n, size := packed(panes, density)
-		shown, err := s.photograph(ctx, Launch{Browser: browser, Density: density, Size: size, Hosts: s.hosts()},
-			panes[:n], selectors)
+		var n int
+		n, l.Size = packed(panes, l.Density)
+		shown, err := s.photograph(ctx, l, panes[:n], what)
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, shown...)
-		panes = panes[n:]
+		out, panes = append(out, shown...), panes[n:]
 	}
 	return out, nil
 }
@@ -124,12 +125,13 @@ func packed(panes []Pane, density float64) (n int, size image.Point) {
 }
 
 // pose says what the page of panes shows next; what it returns is closed when they stand.
-func (s *Server) pose(panes []Pane, selectors []string) <-chan struct{} {
+func (s *Server) pose(panes []Pane, what Subject) <-chan struct{} {
 	done := make(chan struct{})
 	s.shot.mu.Lock()
 	defer s.shot.mu.Unlock()
 	s.shot.done, s.shot.shown = done, nil
-	s.shot.asks = map[string]any{"panes": panes, "page": s.pageAddress(), "selectors": selectors,
+	s.shot.asks = map[string]any{"panes": panes, "page": s.pageAddress(), "selectors": append([]string{}, what.Selectors...),
+		"apart": append([]string{}, what.Apart...),
 		"limit": toRest.Milliseconds()}
 	return done
 }
@@ -153,8 +155,8 @@ func (s *Server) developed(img image.Image, panes []Pane, density float64) ([]Sh
 	return shown, nil
 }
 
-func (s *Server) photograph(ctx context.Context, l Launch, panes []Pane, selectors []string) ([]Shown, error) {
-	s.pose(panes, selectors)
+func (s *Server) photograph(ctx context.Context, l Launch, panes []Pane, what Subject) ([]Shown, error) {
+	s.pose(panes, what)
 	dir, err := os.MkdirTemp("", "tourmaline-shot-*")
 	if err != nil {
 		return nil, err
@@ -190,13 +192,13 @@ func (s *Server) photograph(ctx context.Context, l Launch, panes []Pane, selecto
 
 // shootBy photographs with a browser behind a WebDriver.
 func (s *Server) shootBy(ctx context.Context, d *Driver, density float64, panes []Pane,
-	selectors []string) (out []Shown, err error) {
+	what Subject) (out []Shown, err error) {
 	for len(panes) > 0 {
 		n, size := packed(panes, density)
 		if err := d.resize(ctx, size); err != nil {
 			return nil, err
 		}
-		stand := s.pose(panes[:n], selectors)
+		stand := s.pose(panes[:n], what)
 		if err := d.call(ctx, "POST", d.session+"/url", map[string]string{"url": s.Address() + "shot.html"}, nil); err != nil {
 			return nil, err
 		}

@@ -166,7 +166,7 @@ func TestAnotherServerIsMeasured(t *testing.T) {
 		up, _ := development(t)
 		ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
 		defer cancel()
-		v, err := Show(ctx, Source{Upstream: up, Page: "about/", Query: "lang=en"}, Means{Browser: browser}, 1)
+		v, err := Show(ctx, Source{Upstream: up, Page: "about/", Query: "lang=en"}, Means{Browser: browser})
 		if err != nil {
 			t.Fatal(browser, err)
 		}

@@ -242,6 +242,9 @@ func (c *coding) encode(img *image.RGBA, how picture.Coding) ([]byte, error) {
 	return data, err
 }
 
+// Decode are the px of a file that was made.
+func Decode(data []byte) (*image.RGBA, error) { return decoded(data) }
+
 func decoded(data []byte) (*image.RGBA, error) {
 	f, err := picture.Read("", data)
 	if err != nil {

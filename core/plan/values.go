@@ -58,6 +58,14 @@ func (c *Values) Sized(f func(i int) css.Size) *Values {
 	return &out
 }
 
+// Drawn returns the values with layer i declared otherwise, on touch screens too.
+func (c *Values) Drawn(i int, as css.Layer) *Values {
+	out := *c
+	out.layers = slices.Clone(c.layers)
+	out.layers[i].Layer, out.layers[i].Scrolled = as, nil
+	return &out
+}
+
 // Find returns where a layer stands in Layers, or -1 where it is not painted.
 func (c *Values) Find(id LayerID) int {
 	return slices.IndexFunc(c.layers, func(l Painted) bool { return l.ID == id })

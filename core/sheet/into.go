@@ -43,6 +43,13 @@ const (
 	endRest   = " */"
 )
 
+// Holds reports whether a stylesheet holds the part of a plan.
+func Holds(styles string, p *plan.Plan) bool { return strings.Contains(styles, beginMark+partName(p)) }
+
+func partName(p *plan.Plan) string {
+	return strings.ReplaceAll(path.Base(filepath.ToSlash(p.File)), "*/", "")
+}
+
 // Write writes the rules of a plan into a stylesheet: into one marked part, which a later run finds again.
 // Every byte outside it stays, but for declarations that Replace takes out. Selectors are as strong as
 // the pages ask. What comes out is held against the pages: the plan's rules win for their elements, and
@@ -53,7 +60,7 @@ func Write(ctx context.Context, p *plan.Plan, ladders []*cut.Ladder, opt Options
 		return nil, err
 	}
 	w := &writing{plan: p, opt: opt, Into: to, out: &Written{Before: string(data)},
-		name: strings.ReplaceAll(path.Base(filepath.ToSlash(p.File)), "*/", "")}
+		name: partName(p)}
 	if w.old, w.at, err = w.outside(w.out.Before); err != nil {
 		return nil, err
 	}

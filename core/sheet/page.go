@@ -89,7 +89,7 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		if b.Role == plan.Canvas {
 			continue
 		}
-		hook := fmt.Sprintf("[data-box=%s]", cssString(b.Name))
+		hook := Hook(b)
 		layoutRules(w, b, hook)
 		box, ok := markup(b.Selector, b.Name)
 		if !ok {
@@ -114,6 +114,14 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		return "", err
 	}
 	return out.String(), nil
+}
+
+// Hook is a selector of a box's element on the page that Page writes.
+func Hook(b *plan.Box) string {
+	if b.Role == plan.Canvas {
+		return b.Selector
+	}
+	return fmt.Sprintf("[data-box=%s]", cssString(b.Name))
 }
 
 // cssString is a CSS string that may also stand in a style element.
