@@ -9,9 +9,13 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"tourmaline/core/cut"
 	"tourmaline/core/measure"
@@ -45,7 +49,7 @@ type Proof struct {
 // Photograph is a window as the plan paints it and as the browser showed it.
 type Photograph struct {
 	Window *prove.Window
-	Scroll int
+	From   int // of the page, CSS px
 	Plan   *prove.Shot
 	Got    *image.RGBA
 	Boxes  []*prove.Box
@@ -70,10 +74,21 @@ func (pr *Project) Prove(ctx context.Context, made *cut.Result, o Proving) (*Pro
 		return nil, err
 	}
 	p.total = len(windows)
-	for _, group := range grouped(windows) {
-		if err := p.group(ctx, group); err != nil {
-			return nil, fmt.Errorf("%s: %w", p.out.Pages, err)
-		}
+	groups := grouped(windows)
+	parts := make([]*Proof, len(groups))
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(atOnce(o.Means)) // a browser each
+	for i, group := range groups {
+		g.Go(func() (err error) {
+			parts[i], err = p.group(gctx, group)
+			return err
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, fmt.Errorf("%s: %w", p.out.Pages, err)
+	}
+	for _, part := range parts {
+		p.out.take(part)
 	}
 	p.changed()
 	for _, b := range p.out.Boxes {
@@ -81,6 +96,20 @@ func (pr *Project) Prove(ctx context.Context, made *cut.Result, o Proving) (*Pro
 	}
 	p.out.Took = time.Since(began)
 	return p.out, nil
+}
+
+// atOnce is how many browsers may run at once: one where somebody else gives it.
+func atOnce(by serve.Means) int {
+	if by.Open != nil || by.Driver != "" {
+		return 1
+	}
+	return min(runtime.GOMAXPROCS(0), 3)
+}
+
+// take adds what another browser showed.
+func (p *Proof) take(o *Proof) {
+	p.Boxes, p.Skipped, p.Shots = append(p.Boxes, o.Boxes...), append(p.Skipped, o.Skipped...), append(p.Shots, o.Shots...)
+	p.Windows, p.Browser = p.Windows+o.Windows, o.Browser
 }
 
 // grouped are windows that one browser can show: of one density, and of touch screens or not.
@@ -98,14 +127,15 @@ func grouped(windows []prove.Window) (out [][]prove.Window) {
 }
 
 type prover struct {
-	pr          *Project
-	made        *prove.Made
-	o           Proving
-	from        serve.Source
-	selectors   []string // by BoxID
-	apart       []string
-	out         *Proof
-	done, total int
+	pr        *Project
+	made      *prove.Made
+	o         Proving
+	from      serve.Source
+	selectors []string // by BoxID
+	apart     []string
+	out       *Proof
+	done      atomic.Int64
+	total     int
 }
 
 // source finds the page.
@@ -175,43 +205,50 @@ func (p *prover) holds(own *page.Page) bool {
 }
 
 // group proves windows of one density.
-func (p *prover) group(ctx context.Context, windows []prove.Window) error {
+func (p *prover) group(ctx context.Context, windows []prove.Window) (*Proof, error) {
 	means := p.o.Means
 	means.Density, means.Touch = windows[0].Density, windows[0].Touch
 	v, err := serve.Show(ctx, p.from, means)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer v.Stop()
-	p.out.Browser = browserName(v.Browser)
+	out := &Proof{Browser: browserName(v.Browser)}
 	if v.Session.Density != means.Density || means.Touch && !v.Started() {
-		p.out.Skipped = append(p.out.Skipped, windows...)
-		return nil
+		out.Skipped = windows
+		return out, nil
 	}
 	var looked []seen
-	for i := range windows {
-		w := &windows[i]
-		got, err := v.Visit(ctx, measure.Window{Width: int(w.Width), Height: int(w.Height)}, p.selectors)
-		if err != nil {
-			return err
+	for part := range slices.Chunk(windows, visitsAtOnce) {
+		var list []measure.Window
+		for _, w := range part {
+			list = append(list, measure.Window{Width: int(w.Width), Height: int(w.Height)})
 		}
-		visit := &prove.Visit{Boxes: got.Boxes, Fetched: got.Fetched, Page: got.Page}
-		boxes, err := p.made.Facts(w, visit)
+		got, err := v.Visit(ctx, list, p.selectors, p.made.Whole)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		p.out.Boxes = append(p.out.Boxes, boxes...)
-		p.out.Windows++
-		looked = append(looked, seen{w, visit, boxes})
-		if p.done++; p.o.Progress != nil {
-			p.o.Progress(p.done, p.total)
+		for i := range part {
+			s := seen{Window: &part[i], visit: &prove.Visit{Boxes: got[i].Boxes, Fetched: got[i].Fetched, Page: got[i].Page}}
+			if s.boxes, err = p.made.Facts(s.Window, s.visit); err != nil {
+				return nil, err
+			}
+			out.Boxes = append(out.Boxes, s.boxes...)
+			looked = append(looked, s)
+		}
+		out.Windows += len(part)
+		if done := p.done.Add(int64(len(part))); p.o.Progress != nil {
+			p.o.Progress(int(done), p.total)
 		}
 	}
 	if !v.Shoots() {
-		return nil
+		return out, nil
 	}
-	return p.shoot(ctx, v, looked)
+	return out, p.shoot(ctx, v, looked, out)
 }
+
+// visitsAtOnce is how many windows a browser is asked for at once.
+const visitsAtOnce = 8
 
 // seen is a window with what the browser said of it.
 type seen struct {
@@ -221,7 +258,7 @@ type seen struct {
 }
 
 // shoot compares pixels.
-func (p *prover) shoot(ctx context.Context, v *serve.Visitor, looked []seen) error {
+func (p *prover) shoot(ctx context.Context, v *serve.Visitor, looked []seen, out *Proof) error {
 	var panes []serve.Pane
 	var of []seen
 	for _, s := range looked {
@@ -230,7 +267,7 @@ func (p *prover) shoot(ctx context.Context, v *serve.Visitor, looked []seen) err
 		}
 		for _, stop := range p.made.Stops(s.Window, s.visit) {
 			panes = append(panes, serve.Pane{Window: measure.Window{Width: int(s.Width), Height: int(s.Height)},
-				Scroll: float64(stop), High: int(s.Height)})
+				Scroll: float64(stop.Scroll), Top: stop.Top, High: stop.High})
 			of = append(of, s)
 		}
 	}
@@ -244,14 +281,24 @@ func (p *prover) shoot(ctx context.Context, v *serve.Visitor, looked []seen) err
 	if err != nil {
 		return err
 	}
+	shots := make([]*prove.Shot, len(of))
+	g, _ := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, s := range of {
-		shot, err := p.made.Expect(s.Window, s.visit, shown[i].Scroll)
-		if err != nil {
+		g.Go(func() (err error) {
+			shots[i], err = p.made.Expect(s.Window, s.visit,
+				prove.Stop{Scroll: int(shown[i].Scroll), Top: panes[i].Top, High: panes[i].High})
 			return err
-		}
-		p.made.Compare(shot, shown[i].Image, s.boxes)
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return err
+	}
+	for i, s := range of {
+		p.made.Compare(shots[i], shown[i].Image, s.boxes)
 		if s.Border == "" {
-			p.out.Shots = append(p.out.Shots, Photograph{s.Window, int(shown[i].Scroll), shot, shown[i].Image, s.boxes})
+			out.Shots = append(out.Shots, Photograph{s.Window, int(shown[i].Scroll) + panes[i].Top, shots[i],
+				shown[i].Image, s.boxes})
 		}
 	}
 	return nil

@@ -114,7 +114,7 @@ func shownOf(p *app.Proof) (out []proof.Shown) {
 				said += fmt.Sprintf("%s %.1f, worst %.0f   ", b.Box.Name, b.Mean, b.Worst)
 			}
 		}
-		out = append(out, proof.Shown{Title: fmt.Sprintf("%s, scrolled by %d px", s.Window.Label(), s.Scroll), Said: said,
+		out = append(out, proof.Shown{Title: fmt.Sprintf("%s, the page from %d px on", s.Window.Label(), s.From), Said: said,
 			Plan: s.Plan.Image, Got: s.Got})
 	}
 	return out

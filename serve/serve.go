@@ -52,7 +52,7 @@ type ask struct {
 	Windows   []measure.Window `json:"windows,omitempty"`
 	Selectors []string         `json:"selectors,omitempty"`
 	Looks     bool             `json:"looks,omitempty"`
-	First     bool             `json:"first,omitempty"` // the first of what a selector selects, not all
+	Clip      bool             `json:"clip,omitempty"` // draw hardly anything
 }
 
 // answer is what it says.
@@ -67,7 +67,12 @@ type answer struct {
 		More    int              `json:"more"`
 		Frames  int              `json:"frames"`
 		Answers []measure.Answer `json:"answers"`
-		Fetched []string         `json:"fetched"`
+		Visits  []struct {
+			Still   bool           `json:"still"`
+			Why     string         `json:"why"`
+			Answer  measure.Answer `json:"answer"`
+			Fetched []string       `json:"fetched"`
+		} `json:"visits"`
 	} `json:"value"`
 }
 

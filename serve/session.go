@@ -137,20 +137,28 @@ type Visit struct {
 	Fetched []string // addresses of what came, in the order of coming
 }
 
-// Visit opens the page anew in a window.
-func (s *Session) Visit(ctx context.Context, w measure.Window, selectors []string) (*Visit, error) {
+// Visit opens the page anew in windows, and measures the first element of each selector. clip: hardly any of it
+// needs to be drawn, since no script of it looks at what is in view.
+func (s *Session) Visit(ctx context.Context, windows []measure.Window, selectors []string, clip bool) ([]Visit, error) {
 	a, err := s.say(ctx, ask{Op: "visit", Page: s.pageAddress(), Limit: int(toRest.Milliseconds()),
-		Windows: []measure.Window{w}, Selectors: selectors, First: true})
+		Windows: windows, Selectors: selectors, Clip: clip})
 	if err != nil {
 		return nil, err
 	}
-	if !a.Value.Still {
-		return nil, fmt.Errorf("the page does not come to rest in %v: %s", toRest, a.Value.Why)
+	var out []Visit
+	for _, v := range a.Value.Visits {
+		if !v.Still {
+			return nil, fmt.Errorf("the page does not come to rest in %v: %s", toRest, v.Why)
+		}
+		if len(v.Answer.Boxes) != len(selectors) {
+			return nil, fmt.Errorf("the browser answered for other boxes than were asked for")
+		}
+		out = append(out, Visit{v.Answer, v.Fetched})
 	}
-	if len(a.Value.Answers) != 1 || len(a.Value.Answers[0].Boxes) != len(selectors) {
-		return nil, fmt.Errorf("the browser answered for other boxes than were asked for")
+	if len(out) != len(windows) {
+		return nil, fmt.Errorf("the browser answered for %d of %d windows", len(out), len(windows))
 	}
-	return &Visit{a.Value.Answers[0], a.Value.Fetched}, nil
+	return out, nil
 }
 
 // End lets the page say that it is done.

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"html/template"
 	"image"
+	"image/draw"
 	"image/png"
 	"io"
 	"net/http"
@@ -19,10 +20,12 @@ import (
 	"tourmaline/core/measure"
 )
 
-// Pane is a window that is photographed: the page scrolled so far, the uppermost High CSS px of it.
+// Pane is a window that is photographed: the page scrolled so far, and of what is to be seen then High CSS px from
+// Top on.
 type Pane struct {
 	Window measure.Window `json:"window"`
 	Scroll float64        `json:"scroll"`
+	Top    int            `json:"top"`
 	High   int            `json:"high"`
 	X      int            `json:"x"` // where it stands on the photograph, CSS px; Shoot says
 	Y      int            `json:"y"`
@@ -227,12 +230,6 @@ func parted(img image.Image, p Pane, d float64) *image.RGBA {
 	px := func(v int) int { return int(float64(v)*d + 0.5) }
 	at := image.Rect(px(p.X), px(p.Y), px(p.X+p.Window.Width), px(p.Y+p.High)).Intersect(img.Bounds())
 	out := image.NewRGBA(image.Rect(0, 0, at.Dx(), at.Dy()))
-	for y := range at.Dy() {
-		for x := range at.Dx() {
-			r, g, b, _ := img.At(at.Min.X+x, at.Min.Y+y).RGBA()
-			o := out.Pix[out.PixOffset(x, y):]
-			o[0], o[1], o[2], o[3] = uint8(r>>8), uint8(g>>8), uint8(b>>8), 255
-		}
-	}
+	draw.Draw(out, out.Rect, img, at.Min, draw.Src)
 	return out
 }

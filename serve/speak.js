@@ -32,7 +32,8 @@ class Pane {
     }, 1500) });
   }
 
-  size(w) { this.frame.style.width = w.width + "px"; this.frame.style.height = w.height + "px"; }
+  size(w) { this.frame.style.width = w.width + "px"; this.frame.style.height = w.height + "px";
+    this.frame.style.marginTop = -(this.top || 0) + "px"; }
 
   hear(e) {
     if (!this.frame || e.source !== this.frame.contentWindow || e.origin !== this.page.origin || !e.data.tourmaline) return;

@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"cmp"
 	"image"
 	"image/color"
 	"image/draw"
@@ -18,10 +19,13 @@ import (
 // mostStops is how often a window is scrolled.
 const mostStops = 12
 
-// Stops are how far a window is scrolled, CSS px, so that all of the boxes that are looked at is seen.
-func (m *Made) Stops(w *Window, v *Visit) (out []int) {
-	high := w.Height
-	last := max(math.Floor(v.Page-high), 0)
+// Stop is how far a window is scrolled, and the part of what it shows then that is looked at: CSS px.
+type Stop struct{ Scroll, Top, High int }
+
+// Stops are those in which all of the boxes that are looked at is seen, each part once.
+func (m *Made) Stops(w *Window, v *Visit) (out []Stop) {
+	high := int(w.Height)
+	last := max(int(v.Page)-high, 0)
 	var spans [][2]float64
 	for _, b := range m.Plan.All() {
 		if !b.Paints() || b.Role == plan.Canvas || w.Boxes != nil && !slices.Contains(w.Boxes, b.ID) {
@@ -31,22 +35,28 @@ func (m *Made) Stops(w *Window, v *Visit) (out []int) {
 			spans = append(spans, [2]float64{r[1], r[1] + r[3]})
 		}
 	}
-	slices.SortFunc(spans, func(a, b [2]float64) int { return int(a[0] - b[0]) })
-	if len(spans) == 0 {
-		return []int{0}
+	if len(spans) == 0 { // the canvas alone
+		return []Stop{{0, 0, high}}
 	}
+	slices.SortFunc(spans, func(a, b [2]float64) int { return cmp.Compare(a[0], b[0]) })
+	to := 0 // all above was looked at
 	for _, s := range spans {
-		for at := s[0]; at < s[1]-0.5 && len(out) < mostStops; {
-			if i := slices.IndexFunc(out, func(o int) bool { return float64(o) <= at && float64(o)+high > at }); i >= 0 {
-				at = float64(out[i]) + high
-				continue
-			}
-			stop := min(max(math.Floor(at), 0), last)
-			if stop+high <= at {
+		from, end := max(int(math.Floor(s[0])), to), int(math.Ceil(s[1]))
+		for from < end && len(out) < mostStops {
+			scroll := min(from, last)
+			part := min(end, scroll+high) - from
+			if part <= 0 {
 				break
 			}
-			out = append(out, int(stop))
+			if n := len(out); n > 0 && out[n-1].Scroll+out[n-1].Top+out[n-1].High == from &&
+				out[n-1].Top+out[n-1].High+part <= high {
+				out[n-1].High += part // it is in view there as well
+			} else {
+				out = append(out, Stop{scroll, from - scroll, part})
+			}
+			from += part
 		}
+		to = max(to, from)
 	}
 	return out
 }
@@ -58,10 +68,10 @@ type Shot struct {
 	Parts []image.Rectangle
 }
 
-// Expect paints what a window should show, with boxes where the browser has them. Errors are of the pictures.
-func (m *Made) Expect(w *Window, v *Visit, scroll float64) (*Shot, error) {
-	k := w.Density
-	size := image.Rect(0, 0, int(w.Width*k+0.5), int(w.Height*k+0.5))
+// Expect paints what a stop should show, with boxes where the browser has them. Errors are of the pictures.
+func (m *Made) Expect(w *Window, v *Visit, at Stop) (*Shot, error) {
+	k, scroll := w.Density, float64(at.Scroll)
+	size := image.Rect(0, 0, int(w.Width*k+0.5), int(float64(at.High)*k+0.5))
 	out := &Shot{image.NewRGBA(size), make([]image.Rectangle, len(m.Plan.All()))}
 	draw.Draw(out.Image, size, image.NewUniform(color.White), image.Point{}, draw.Src)
 	pg := layout.At(m.Plan, w.Viewport, layout.Device)
@@ -81,7 +91,7 @@ func (m *Made) Expect(w *Window, v *Visit, scroll float64) (*Shot, error) {
 		}
 		pg.Frames[b.ID] = *f
 		x0, y0, x1, y1 := place.SnapRect(f.Border, k)
-		moved := image.Rect(x0, y0, x1, y1).Sub(image.Pt(0, int(math.Round(scroll*k))))
+		moved := image.Rect(x0, y0, x1, y1).Sub(image.Pt(0, int(math.Round((scroll+float64(at.Top))*k))))
 		seen := moved.Intersect(size)
 		if seen.Empty() {
 			continue
@@ -138,6 +148,8 @@ func (m *Made) delivered(f *layout.Frame) (*layout.Frame, *picture.Store, error)
 
 // decoded are the px of a file; they are kept.
 func (m *Made) decoded(f *file) (*image.RGBA, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
 	if f.px == nil {
 		px, err := cut.Decode(f.asset.Data)
 		if err != nil {

@@ -15,6 +15,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"tourmaline/core/css"
 	"tourmaline/core/cut"
@@ -34,6 +35,8 @@ type Made struct {
 	// the plan's, since other things lie between them.
 	Whole bool
 
+	mu    sync.Mutex
+	once  sync.Once
 	files map[string]*file // by name
 }
 
@@ -84,7 +87,7 @@ func (b *Box) differ(format string, args ...any) {
 
 // file finds a file that was made by its name.
 func (m *Made) file(name string) *file {
-	if m.files == nil {
+	m.once.Do(func() {
 		m.files = map[string]*file{}
 		for _, l := range m.Ladders {
 			for _, r := range l.Rungs {
@@ -93,7 +96,7 @@ func (m *Made) file(name string) *file {
 				}
 			}
 		}
-	}
+	})
 	return m.files[name]
 }
 
