@@ -31,6 +31,23 @@ func onThisMachine(host string) bool {
 	return host == "localhost" || strings.HasSuffix(host, ".localhost") || ip != nil && ip.IsLoopback()
 }
 
+// running reports whether the server of an address on this machine runs: it need not.
+func running(name string) bool {
+	u, err := url.Parse(name)
+	if err != nil || !onThisMachine(u.Hostname()) {
+		return false
+	}
+	port := u.Port()
+	if port == "" {
+		port = u.Scheme
+	}
+	c, err := net.DialTimeout("tcp", net.JoinHostPort(u.Hostname(), port), 200*time.Millisecond)
+	if err != nil {
+		return false
+	}
+	return c.Close() == nil
+}
+
 // openAddress opens the site that a server gives: one of this machine, or one of hosts.
 func openAddress(name string, hosts []string) (*Site, []string, error) {
 	u, err := url.Parse(name)

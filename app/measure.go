@@ -25,6 +25,7 @@ type Measuring struct {
 	Widths [2]int
 	Height int
 	Tall   int              // measure texts once more in windows of this height; 0: not
+	Bend   [][4]bool        // see measure.Options
 	Looks  []measure.Window // how boxes look in these is asked beside
 	// Progress is told how many windows were asked.
 	Progress func(asked int)
@@ -33,8 +34,8 @@ type Measuring struct {
 // Measurement is what a browser said of a page.
 type Measurement struct {
 	*measure.Measured
-	Tall    *measure.Measured // in taller windows; nil where that was not asked
-	Page    string            // in the site
+	Tall    *measure.Tall
+	Page    string // in the site
 	Hash    string
 	Browser string
 	Found   *serve.Found // what has a background; nil where the boxes were named
@@ -68,17 +69,12 @@ func (s *Site) Measure(ctx context.Context, name string, o Measuring,
 		cuts = append(cuts, span.From)
 	}
 	ask := told(session.Ask(list), o.Progress)
-	m, err := measure.Run(ctx, ask, measure.Options{Selectors: list, Widths: o.Widths, Height: o.Height, Cuts: cuts})
+	t, err := measure.RunTall(ctx, ask, measure.Options{Selectors: list, Widths: o.Widths, Height: o.Height, Cuts: cuts,
+		Bend: o.Bend}, o.Tall)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.Path(name), err)
 	}
-	out := &Measurement{Measured: m, Page: name, Hash: hashOf(p), Browser: browserName(session.Browser)}
-	if o.Tall > o.Height {
-		if out.Tall, err = m.Again(ctx, ask, o.Tall); err != nil {
-			return nil, fmt.Errorf("%s: %w", s.Path(name), err)
-		}
-		out.Asked += out.Tall.Asked
-	}
+	out := &Measurement{Measured: t.Low, Tall: t, Page: name, Hash: hashOf(p), Browser: browserName(session.Browser)}
 	if len(o.Looks) > 0 {
 		if out.Looks, err = session.Looks(list)(ctx, o.Looks); err != nil {
 			return nil, fmt.Errorf("%s: %w", s.Path(name), err)
@@ -109,13 +105,7 @@ func told(ask measure.Asker, progress func(int)) measure.Asker {
 }
 
 // kept is what is kept of it, by the names that the plan has for the selectors.
-func (m *Measurement) kept(names []string) *measure.File {
-	f := measure.FileOf(m.Measured, names)
-	if m.Tall != nil {
-		f.WithTall(m.Tall, names)
-	}
-	return f
-}
+func (m *Measurement) kept(names []string) *measure.File { return measure.FileOf(m.Tall, names) }
 
 // hashOf is of a page's text and its stylesheets'.
 func hashOf(p *page.Page) string {
@@ -143,11 +133,17 @@ func browserName(agent string) string {
 // Save writes what was measured into a file beside the plan.
 func (m *Measurement) Save(s *Site, file string, names []string) error {
 	f := m.kept(names)
-	rel, err := relative(filepath.Dir(file), filepath.Join(filepath.FromSlash(rootOf(s)), filepath.FromSlash(m.Page)))
-	if err != nil {
-		return err
+	f.Hash, f.Browser, f.Date = m.Hash, m.Browser, time.Now().UTC().Format(time.DateOnly)
+	if s.Upstream != nil {
+		f.Page = s.Address.String()
+	} else {
+		rel, err := relative(filepath.Dir(file), filepath.Join(filepath.FromSlash(rootOf(s)),
+			filepath.FromSlash(m.Page)))
+		if err != nil {
+			return err
+		}
+		f.Page = filepath.ToSlash(rel)
 	}
-	f.Page, f.Hash, f.Browser, f.Date = filepath.ToSlash(rel), m.Hash, m.Browser, time.Now().UTC().Format(time.DateOnly)
 	data, err := json.MarshalIndent(f, "", " ")
 	if err != nil {
 		return err
@@ -157,13 +153,25 @@ func (m *Measurement) Save(s *Site, file string, names []string) error {
 
 // boxesOf are the heights and texts that a file holds.
 func boxesOf(f *measure.File) *plan.MeasuredBoxes {
-	out := &plan.MeasuredBoxes{Heights: map[string][]plan.Step{}, Texts: map[string][]plan.TextArea{}}
+	out := &plan.MeasuredBoxes{Sides: map[string][4][]plan.Step{}, Texts: map[string][]plan.TextArea{}}
 	for _, b := range f.Boxes {
+		var sides [4][]plan.Step
 		for _, s := range b.Samples {
-			if s.Border[3] > 0 {
-				out.Heights[b.Selector] = append(out.Heights[b.Selector], plan.Step{Width: float64(s.Width),
-					Height: s.Border[3]})
+			if s.Border[3] <= 0 {
+				continue
 			}
+			for i := range sides {
+				step := plan.Step{Width: float64(s.Width), Length: s.Border[i]}
+				if s.Bends != nil {
+					for _, b := range s.Bends[i] {
+						step.Bends = append(step.Bends, plan.Bend{Window: b[0], Length: b[1]})
+					}
+				}
+				sides[i] = append(sides[i], step)
+			}
+		}
+		if sides[0] != nil {
+			out.Sides[b.Selector] = sides
 		}
 		if len(b.Tall) > 0 {
 			out.Texts[b.Selector] = textsOf(&b, [2]float64{float64(f.Height), float64(f.Tall)})
@@ -260,7 +268,12 @@ func (pr *Project) readMeasured(planFile, name string) (*plan.MeasuredBoxes, err
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
 	pr.measured = sum(data)
-	pr.stale(filepath.Join(filepath.Dir(path), filepath.FromSlash(f.Page)), f)
+	switch {
+	case !IsAddress(f.Page):
+		pr.stale(filepath.Join(filepath.Dir(path), filepath.FromSlash(f.Page)), f)
+	case running(f.Page):
+		pr.stale(f.Page, f)
+	}
 	return boxesOf(f), nil
 }
 

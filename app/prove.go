@@ -108,7 +108,8 @@ func atOnce(by serve.Means) int {
 
 // take adds what another browser showed.
 func (p *Proof) take(o *Proof) {
-	p.Boxes, p.Skipped, p.Shots = append(p.Boxes, o.Boxes...), append(p.Skipped, o.Skipped...), append(p.Shots, o.Shots...)
+	p.Boxes, p.Skipped, p.Shots = append(p.Boxes, o.Boxes...), append(p.Skipped, o.Skipped...), append(p.Shots,
+		o.Shots...)
 	p.Windows, p.Browser = p.Windows+o.Windows, o.Browser
 }
 
@@ -229,7 +230,8 @@ func (p *prover) group(ctx context.Context, windows []prove.Window) (*Proof, err
 			return nil, err
 		}
 		for i := range part {
-			s := seen{Window: &part[i], visit: &prove.Visit{Boxes: got[i].Boxes, Fetched: got[i].Fetched, Page: got[i].Page}}
+			s := seen{Window: &part[i], visit: &prove.Visit{Boxes: got[i].Boxes, Fetched: got[i].Fetched,
+				Page: got[i].Page}}
 			if s.boxes, err = p.made.Facts(s.Window, s.visit); err != nil {
 				return nil, err
 			}

@@ -29,7 +29,7 @@ func (s *Site) DraftPages(ctx context.Context, names []string, file string, boxe
 	o := draft.Options{Folder: folder, Store: s.Store, Site: s.FS, Widths: draftWidths}
 	if boxes != nil {
 		o.File, o.Measured, o.Texts = filepath.Base(MeasuredName(file)), map[string]bool{}, map[string]bool{}
-		for selector := range boxes.Heights {
+		for selector := range boxes.Sides {
 			o.Measured[selector] = true
 		}
 		for selector := range boxes.Texts {
@@ -184,7 +184,8 @@ func (s *Site) MeasureDraft(ctx context.Context, name string, d *draft.Plan, o M
 			continue
 		}
 		names = append(names, b.Selector)
-		if len(b.Elements) > 1 { // each is a box of its own
+		o.Bend = append(o.Bend, [4]bool{3: b.Guessed}) // else the plan says what its height is
+		if len(b.Elements) > 1 {                       // each is a box of its own
 			selectors = append(selectors, page.Path(b.Elements[0]))
 		} else {
 			selectors = append(selectors, b.Selector)

@@ -208,6 +208,7 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 	var selectors []string
 	for _, b := range p.Boxes {
 		selectors = append(selectors, b.Selector)
+		o.Bend = append(o.Bend, b.Measured())
 	}
 	bar := s.asking(&o)
 	m, err := site.Measure(ctx, pages[0], o, func(context.Context, *serve.Visitor) ([]string,

@@ -37,9 +37,11 @@ Examples:  tourmaline prove
            tourmaline prove -o proved.png
            tourmaline prove --driver http://127.0.0.1:4444 --json`,
 		Flags: append([]cli.Flag{
-			&cli.StringFlag{Name: "page", Usage: "your own `PAGE`, an HTML file or an address on this machine (default: the " +
+			&cli.StringFlag{Name: "page", Usage: "your own `PAGE`, an HTML file or an address on this machine " +
+				"(default: the " +
 				"page that was built)"},
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "draw plan, browser and difference into a PNG `FILE`"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "draw plan, browser and difference " +
+				"into a PNG `FILE`"},
 			&cli.BoolFlag{Name: "json", Usage: "every box in every window as JSON"},
 			rootFlag,
 		}, slices.Concat(meansFlags(), makeFlags())...),
@@ -81,7 +83,8 @@ func (s *session) prove(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	bar := s.progress("proving")
-	p, err := pr.Prove(ctx, made, app.Proving{Means: by, Page: c.String("page"), Root: c.String("root"), Progress: bar.step})
+	p, err := pr.Prove(ctx, made, app.Proving{Means: by, Page: c.String("page"), Root: c.String("root"),
+		Progress: bar.step})
 	bar.end()
 	if err != nil {
 		return err
@@ -92,7 +95,8 @@ func (s *session) prove(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if out != "" {
-		if err := s.writePNG(out, proof.Browsers(shownOf(p)), png.DefaultCompression, "plan, browser and difference, "); err != nil {
+		if err := s.writePNG(out, proof.Browsers(shownOf(p)), png.DefaultCompression,
+			"plan, browser and difference, "); err != nil {
 			return err
 		}
 	}
@@ -114,7 +118,8 @@ func shownOf(p *app.Proof) (out []proof.Shown) {
 				said += fmt.Sprintf("%s %.1f, worst %.0f   ", b.Box.Name, b.Mean, b.Worst)
 			}
 		}
-		out = append(out, proof.Shown{Title: fmt.Sprintf("%s, the page from %d px on", s.Window.Label(), s.From), Said: said,
+		out = append(out, proof.Shown{Title: fmt.Sprintf("%s, the page from %d px on", s.Window.Label(),
+			s.From), Said: said,
 			Plan: s.Plan.Image, Got: s.Got})
 	}
 	return out

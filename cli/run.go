@@ -78,10 +78,10 @@ cuts the files and writes the CSS.
 Start with:  tourmaline demo observatory     (a whole example site in a folder)
              tourmaline look photo.jpg       (what is this picture good for?)`,
 		Commands: []*cli.Command{
-			s.startCommand(), s.lookCommand(), s.traceCommand(), s.measureCommand(), s.proveCommand(), s.fitCommand(), s.checkCommand(),
+			s.startCommand(), s.lookCommand(), s.traceCommand(), s.measureCommand(), s.fitCommand(), s.checkCommand(),
 			s.settleCommand(), s.proofCommand(), s.paintCommand(),
 			s.cutCommand(),
-			s.cssCommand(), s.buildCommand(), s.demoCommand(), s.schemaCommand(), s.manualCommand(),
+			s.cssCommand(), s.buildCommand(), s.proveCommand(), s.demoCommand(), s.schemaCommand(), s.manualCommand(),
 			s.licencesCommand(),
 		},
 		EnableShellCompletion: true, ConfigureShellCompletionCommand: configureCompletion,

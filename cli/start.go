@@ -135,7 +135,8 @@ func pagesOf(args []string, root string) (site *app.Site, names []string, err er
 			return nil, nil, fmt.Errorf("%s: this is a plan; start writes one from a page or from pictures", a)
 		}
 		if app.IsAddress(a) {
-			return nil, nil, fmt.Errorf("%s: start needs the page's file, since its plan lies beside it; tourmaline check "+
+			return nil, nil, fmt.Errorf("%s: start needs the page's file, since its plan lies beside it; "+
+				"tourmaline check "+
 				"and measure take addresses", a)
 		}
 		in, pages, err := app.OpenSite(a, root)

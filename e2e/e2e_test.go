@@ -43,8 +43,7 @@ func TestMain(m *testing.M) {
 
 // commands are those that people work with.
 var commands = []string{"start", "look", "trace", "measure", "fit", "check", "settle", "proof", "paint", "cut",
-	"css", "build",
-	"demo"}
+	"css", "build", "prove", "demo"}
 
 type result struct {
 	out, err string

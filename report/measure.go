@@ -109,7 +109,8 @@ func OfMeasure(m *Measured) *Measure {
 			if pseudo != "" {
 				pseudo = "::" + pseudo
 			}
-			box := MeasuredBox{Path: path, Pseudo: pseudo, Look: m.looks(w, i), Matches: b.Matches, Border: nums(b.Border), Padding: nums(b.Padding),
+			box := MeasuredBox{Path: path, Pseudo: pseudo, Look: m.looks(w, i), Matches: b.Matches,
+				Border: nums(b.Border), Padding: nums(b.Padding),
 				Content: nums(b.Content), Text: [][4]Num{}}
 			for _, l := range b.Text {
 				box.Text = append(box.Text, nums(l.Rect))
@@ -177,7 +178,8 @@ func (m *Measure) Text(p *Printer) {
 			Are(m.Frames)))
 	}
 	if m.More > 0 {
-		p.para(fmt.Sprintf("%s with a background left out: name those that matter in a plan", Plural(m.More, "element")))
+		p.para(fmt.Sprintf("%s with a background left out: name those that matter in a plan", Plural(m.More,
+			"element")))
 	}
 	if !m.Whole {
 		p.para("the page changes so often that not every change was narrowed down; what lies between is a guess there")

@@ -72,7 +72,8 @@ func OfProof(p *Proofs) *Prove {
 			o.Mean, o.Worst = &mean, &worst
 		}
 		for _, f := range b.Files {
-			o.Files = append(o.Files, ProvedFile{f.Layer + 1, f.Promised, f.Fetched, f.Bytes, f.Px.X, f.Px.Y, Num(f.Sharp)})
+			o.Files = append(o.Files, ProvedFile{f.Layer + 1, f.Promised, f.Fetched, f.Bytes, f.Px.X, f.Px.Y,
+				Num(f.Sharp)})
 		}
 		r.Same = r.Same && len(b.Differs) == 0
 		r.Boxes = append(r.Boxes, o)
@@ -95,7 +96,8 @@ const mostTold = 20
 func (r *Prove) Text(p *Printer) {
 	p.para(fmt.Sprintf("%s in %s: %s in %.1f s", r.Page, r.Browser, Plural(r.Windows, "window"), r.seconds))
 	if r.Put {
-		p.para("the page does not hold the plan's rules: backgrounds.css was put after its own stylesheets, for this look")
+		p.para("the page does not hold the plan's rules: backgrounds.css was put after its own stylesheets, for " +
+			"this look")
 	}
 	p.printf("\n")
 	t := p.table([]int{4, 5, 6, 7}, "viewport", "box", "fetched", "px", "a device px", "beside", "pixels")
@@ -133,7 +135,8 @@ func (r *Prove) Text(p *Printer) {
 	}
 	t.Render()
 	p.printf("\n")
-	p.para("beside is how far a box or a layer lies from where the plan says; pixels differ by so many levels of 255, " +
+	p.para("beside is how far a box or a layer lies from where the plan says; pixels differ by so many levels " +
+		"of 255, " +
 		"on average and in the worst place")
 	if len(borders) > 0 {
 		p.para(fmt.Sprintf("at the borders of rules: %s in %s", Plural(there, "box"), Plural(len(borders), "window")))

@@ -167,8 +167,8 @@ func (l *Launch) arguments(profile string) []string {
 		"--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-extensions",
 		"--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--mute-audio",
 		"--host-resolver-rules=" + rules,
-		fmt.Sprintf("--blink-settings=primaryHoverType=%d,availableHoverTypes=%[1]d,primaryPointerType=%d,availablePointerTypes=%[2]d",
-			hover, pointer),
+		fmt.Sprintf("--blink-settings=primaryHoverType=%d,availableHoverTypes=%[1]d,"+
+			"primaryPointerType=%[2]d,availablePointerTypes=%[2]d", hover, pointer),
 		fmt.Sprintf("--window-size=%d,%d", l.Size.X, l.Size.Y), "--user-data-dir=" + profile,
 		fmt.Sprintf("--force-device-scale-factor=%g", l.Density)}
 	if l.Shot != "" {

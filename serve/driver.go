@@ -97,7 +97,8 @@ func (d *Driver) Stop() error {
 func (d *Driver) resize(ctx context.Context, size image.Point) error {
 	for range 2 { // the first time tells what it takes
 		var inner [2]int
-		script := map[string]any{"script": "return [outerWidth - innerWidth, outerHeight - innerHeight]", "args": []any{}}
+		script := map[string]any{"script": "return [outerWidth - innerWidth, outerHeight - innerHeight]",
+			"args": []any{}}
 		if err := d.call(ctx, "POST", d.session+"/execute/sync", script, &inner); err != nil {
 			return err
 		}

@@ -57,7 +57,8 @@ func (v *Visitor) begin(ctx context.Context) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	b, err := Start(ctx, Launch{Browser: path, Density: v.means.Density, Touch: v.means.Touch, Hosts: v.server.hosts()}, v.server.Address())
+	b, err := Start(ctx, Launch{Browser: path, Density: v.means.Density, Touch: v.means.Touch,
+		Hosts: v.server.hosts()}, v.server.Address())
 	if err != nil {
 		return nil, err
 	}

@@ -248,10 +248,13 @@ func measured(ctx context.Context, t *testing.T, session *Session, name string, 
 func TestPagesThatResist(t *testing.T) {
 	browser := browsers(t)[0]
 	for name, c := range map[string]struct{ text, want string }{
-		"breaks out":     {"<script>if (top !== self) top.location = self.location</script>", ""},
-		"asks":           {"<script>alert(1); confirm(2); prompt(3)</script>", ""},
-		"never rests":    {"<script>setInterval(() => document.body.append('x y '), 20); setInterval(() => p.style.paddingBottom = performance.now() + 'px', 20)</script>", "does not come to rest in 8s: its height changes"},
-		"goes elsewhere": {"<script>onload = () => location.href = 'other.html'</script>", "goes elsewhere by itself, to /other.html"},
+		"breaks out": {"<script>if (top !== self) top.location = self.location</script>", ""},
+		"asks":       {"<script>alert(1); confirm(2); prompt(3)</script>", ""},
+		"never rests": {"<script>setInterval(() => document.body.append('x y '), 20); setInterval(() => " +
+			"p.style.paddingBottom = performance.now() + 'px', 20)</script>", "does not come to rest in 8s: its " +
+			"height changes"},
+		"goes elsewhere": {"<script>onload = () => location.href = 'other.html'</script>",
+			"goes elsewhere by itself, to /other.html"},
 		"goes far":       {"<script>onload = () => location.href = 'http://example.com/'</script>", "goes elsewhere by itself, to another server"},
 		"reloads":        {"<script>onload = () => location.reload()</script>", "loads itself again and again"},
 		"lets no script": {"", "refuses scripts"},

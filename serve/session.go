@@ -54,7 +54,8 @@ func (s *Server) await(ctx context.Context, ended <-chan error, wait time.Durati
 	case <-timer.C:
 		select {
 		case <-s.came:
-			return answer{}, fmt.Errorf("the browser did not answer in %v: a script of the page may run without end", wait)
+			return answer{}, fmt.Errorf("the browser did not answer in %v: a script of the page may run without "+
+				"end", wait)
 		default:
 			return answer{}, fmt.Errorf("the browser did not open the page in %v", wait)
 		}

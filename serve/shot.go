@@ -133,7 +133,8 @@ func (s *Server) pose(panes []Pane, what Subject) <-chan struct{} {
 	s.shot.mu.Lock()
 	defer s.shot.mu.Unlock()
 	s.shot.done, s.shot.shown = done, nil
-	s.shot.asks = map[string]any{"panes": panes, "page": s.pageAddress(), "selectors": append([]string{}, what.Selectors...),
+	s.shot.asks = map[string]any{"panes": panes, "page": s.pageAddress(), "selectors": append([]string{},
+		what.Selectors...),
 		"apart": append([]string{}, what.Apart...),
 		"limit": toRest.Milliseconds()}
 	return done
@@ -202,7 +203,8 @@ func (s *Server) shootBy(ctx context.Context, d *Driver, density float64, panes 
 			return nil, err
 		}
 		stand := s.pose(panes[:n], what)
-		if err := d.call(ctx, "POST", d.session+"/url", map[string]string{"url": s.Address() + "shot.html"}, nil); err != nil {
+		if err := d.call(ctx, "POST", d.session+"/url", map[string]string{"url": s.Address() + "shot.html"},
+			nil); err != nil {
 			return nil, err
 		}
 		select {

@@ -50,7 +50,7 @@ func (s *Server) page() http.Handler {
 			_, _ = w.Write(data)
 		case s.Made != nil && strings.HasPrefix(name, s.Prefix+"/"):
 			data, err := fs.ReadFile(s.Made, strings.TrimPrefix(name, s.Prefix+"/"))
-			give(w, r, name, data, err)
+			give(w, name, data, err)
 		default:
 			theirs.ServeHTTP(w, r)
 		}
@@ -64,12 +64,13 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 	if err == nil && document(r) && strings.HasPrefix(kindOf(name, data), "text/html") {
 		data = s.witness(data)
 	}
-	give(w, r, name, data, err)
+	give(w, name, data, err)
 }
 
-func give(w http.ResponseWriter, r *http.Request, name string, data []byte, err error) {
+// give gives out a file; an error is that there is none.
+func give(w http.ResponseWriter, name string, data []byte, err error) {
 	if err != nil {
-		http.NotFound(w, r)
+		http.Error(w, "there is no such file", http.StatusNotFound)
 		return
 	}
 	w.Header().Set("Content-Type", kindOf(name, data))

@@ -22,7 +22,8 @@ import (
 func TestWhereTheScriptStands(t *testing.T) {
 	for _, c := range []string{
 		"<!doctype html><html lang=en><head>|<meta charset=utf-8><title>x</title>",
-		"\ufeff<!doctype html>\n<!-- <head> --><html>\n|<body>", "<!doctype html>|<p>x", "|text", "|", "<HEAD\nclass='>'>|<x>",
+		"\ufeff<!doctype html>\n<!-- <head> --><html>\n|<body>", "<!doctype html>|<p>x", "|text", "|",
+		"<HEAD\nclass='>'>|<x>",
 		"<!doctype html>|<title><head></title>",
 	} {
 		at := strings.Index(c, "|")
@@ -36,13 +37,15 @@ func TestWhereTheScriptStands(t *testing.T) {
 func TestPoliciesLetOurScriptIn(t *testing.T) {
 	for in, want := range map[string]string{
 		"": "", "img-src 'self'": "img-src 'self'",
-		"default-src 'self'; img-src *":          "default-src 'self'; img-src *; script-src-elem 'self' U",
-		"default-src 'none'":                     "default-src 'none'; script-src-elem U",
-		"frame-ancestors 'none';script-src a.b":  "script-src a.b; script-src-elem a.b U",
-		"script-src 'nonce-1' 'strict-dynamic'":  "script-src 'nonce-1' 'strict-dynamic'; script-src-elem 'nonce-1' 'strict-dynamic' 'nonce-N'",
-		"script-src-elem 'none'; default-src *":  "script-src-elem U; default-src *",
-		"script-src 'unsafe-inline'; sandbox x":  "script-src 'unsafe-inline'; script-src-elem 'unsafe-inline' U",
-		"default-src x; script-src 'sha256-abc'": "default-src x; script-src 'sha256-abc'; script-src-elem 'sha256-abc' 'nonce-N'",
+		"default-src 'self'; img-src *":         "default-src 'self'; img-src *; script-src-elem 'self' U",
+		"default-src 'none'":                    "default-src 'none'; script-src-elem U",
+		"frame-ancestors 'none';script-src a.b": "script-src a.b; script-src-elem a.b U",
+		"script-src 'nonce-1' 'strict-dynamic'": "script-src 'nonce-1' 'strict-dynamic'; script-src-elem " +
+			"'nonce-1' 'strict-dynamic' 'nonce-N'",
+		"script-src-elem 'none'; default-src *": "script-src-elem U; default-src *",
+		"script-src 'unsafe-inline'; sandbox x": "script-src 'unsafe-inline'; script-src-elem 'unsafe-inline' U",
+		"default-src x; script-src 'sha256-abc'": "default-src x; script-src 'sha256-abc'; script-src-elem " +
+			"'sha256-abc' 'nonce-N'",
 	} {
 		if got := admitted(in, "U", "N"); got != want {
 			t.Errorf("%q:\n%q, want\n%q", in, got, want)
@@ -76,17 +79,20 @@ func development(t *testing.T) (*url.URL, *[]string) {
 			return
 		}
 		w.Header().Set("X-Frame-Options", "DENY")
-		w.Header().Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'")
+		w.Header().Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; "+
+			"frame-ancestors 'none'")
 		switch r.URL.Path {
 		case "/about":
 			http.Redirect(w, r, "http://"+r.Host+"/about/?lang=en", http.StatusFound)
 		case "/about/":
 			http.SetCookie(w, &http.Cookie{Name: "own", Value: "1"})
 			w.Header().Set("Content-Type", "text/html")
-			fmt.Fprint(w, "<!doctype html><link rel=stylesheet href=../a.css><body><header>x</header><script src=/a.js></script>")
+			fmt.Fprint(w, "<!doctype html><link rel=stylesheet href=../a.css><body><header>x</header><script "+
+				"src=/a.js></script>")
 		case "/a.css":
 			w.Header().Set("Content-Type", "text/css")
-			fmt.Fprint(w, "body { margin: 0 } header { height: 10vw; background: navy } div { height: 30px; background: teal }")
+			fmt.Fprint(w, "body { margin: 0 } header { height: 10vw; background: navy } div { height: 30px; "+
+				"background: teal }")
 		case "/a.js":
 			w.Header().Set("Content-Type", "text/javascript")
 			fmt.Fprint(w, "document.body.append(document.createElement('div'))")
@@ -200,7 +206,8 @@ func TestPseudoElements(t *testing.T) {
 		if err != nil || len(found.Paths) != 5 || !strings.HasSuffix(found.Paths[0], "div:nth-child(1)::before") {
 			t.Errorf("%s: %v %v", browser, found, err)
 		}
-		got, err := session.Looks([]string{".a::before", ".b:before", ".b::after", ".c::before", ".d::after", ".e::after"})(ctx,
+		got, err := session.Looks([]string{".a::before", ".b:before", ".b::after", ".c::before", ".d::after",
+			".e::after"})(ctx,
 			[]measure.Window{{Width: 600, Height: 400}})
 		if err != nil {
 			t.Fatal(err)
@@ -210,7 +217,8 @@ func TestPseudoElements(t *testing.T) {
 		// the padding box's: 33 + 42 + 4 - 16.5 = 62.5.
 		// .b begins at 108 (two margins of 30, box of 48): content at 9, 115; ::before 18 px at 17, 121; a line; then
 		// ::after, 12 px, at 115 + 30 + 20.
-		want := []measure.Rect{{86.4, 62.5, 453.9, 16.5}, {17, 121, 566, 18}, {9, 165, 291, 12}, {}, {}, {0, 0, 600, 400}}
+		want := []measure.Rect{{86.4, 62.5, 453.9, 16.5}, {17, 121, 566, 18}, {9, 165, 291, 12}, {}, {}, {0, 0,
+			600, 400}}
 		for i, b := range got[0].Boxes {
 			for k := range b.Border {
 				if math.Abs(b.Border[k]-want[i][k]) > 0.05 {
@@ -219,7 +227,8 @@ func TestPseudoElements(t *testing.T) {
 				}
 			}
 		}
-		if l := got[0].Boxes[5].Look; l == nil || l.Position != "fixed" || !l.Stacking || l.Background["color"] != "rgb(238, 238, 238)" {
+		if l := got[0].Boxes[5].Look; l == nil || l.Position != "fixed" || !l.Stacking ||
+			l.Background["color"] != "rgb(238, 238, 238)" {
 			t.Errorf("%s: %+v", browser, l)
 		}
 		if got[0].Boxes[4].Matches != 0 || got[0].Boxes[3].Matches != 1 {

@@ -11,6 +11,7 @@ package layout
 
 import (
 	"math"
+	"slices"
 
 	"tourmaline/core/css"
 	"tourmaline/core/plan"
@@ -82,8 +83,8 @@ func (f *Frame) Guessed() bool {
 	if f.Box.Role == plan.Canvas {
 		return false
 	}
-	if f.Values.Steps != nil {
-		return true
+	if steps := f.Values.Steps; steps != nil { // one that bends with the window was measured to do so
+		return !slices.ContainsFunc(steps, func(s plan.Step) bool { return s.Bends != nil })
 	}
 	tied := func(d plan.Dimension) bool {
 		z := f.Values.Size(d)
@@ -265,6 +266,11 @@ func (c *column) add(f *Frame, b *plan.Box) {
 	}
 	c.started = true
 	f.Border = Rect{c.left + z.left, c.y, z.width, z.height}
+	if o := f.Values.Offset; o != nil {
+		e := &c.window.env
+		f.Border.X, f.Border.Y = c.q(plan.StepAt(o.Left, e.Width, e.Height)), c.q(plan.StepAt(o.Top, e.Width, e.Height))
+		c.y = max(c.y, f.Border.Y) // what follows lies below it
+	}
 	c.y += z.height
 	c.margin.add(z.marginBottom)
 }
@@ -357,6 +363,9 @@ func (s *window) sizes(f *Frame, cw, ch float64) boxSizes {
 	frameH := f.Edge[0] + f.Edge[2] + f.Pad[0] + f.Pad[2]
 	z := boxSizes{marginTop: m[0], marginBottom: m[2], maxHeight: math.Inf(1)}
 	width, definite := get(plan.Width, cw)
+	if f.Values.Widths != nil {
+		width, definite = s.q(plan.StepAt(f.Values.Widths, s.env.Width, s.env.Height)), true
+	}
 	if !definite {
 		width = max(cw-m[1]-m[3], 0)
 		if h, ok := get(plan.Height, ch); ok && f.Values.Ratio > 0 {
@@ -382,7 +391,7 @@ func (s *window) sizes(f *Frame, cw, ch float64) boxSizes {
 		}
 	}
 	if f.Values.Steps != nil {
-		z.height, z.heightDefinite = s.q(plan.StepHeight(f.Values.Steps, s.env.Width)), true
+		z.height, z.heightDefinite = s.q(plan.StepAt(f.Values.Steps, s.env.Width, s.env.Height)), true
 	} else if h, ok := get(plan.Height, ch); ok {
 		z.height, z.heightDefinite = h, true
 	} else if f.Values.Ratio > 0 {

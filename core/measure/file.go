@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // File is what is kept of a measurement, beside the plan: open, sorted, the same from run to run.
@@ -31,44 +32,69 @@ type FileBox struct {
 type Sample struct {
 	Width int `json:"width"`
 	Box
+	// Bends are the left, the top, the width and the height of the border box where they hang on the window's height:
+	// window heights with lengths, straight lines between; null of those that do not.
+	Bends *Bends `json:"bends,omitempty"`
 }
 
 // FileOf is what is kept of a measurement: page, hash, browser and date are the caller's. names are what
 // the selectors are called in the file.
-func FileOf(m *Measured, names []string) *File {
+func FileOf(t *Tall, names []string) *File {
+	m := t.Low
 	f := &File{Tourmaline: 1, Height: m.Height, Asked: m.Asked, Off: round(m.Off)}
-	for i, name := range names {
-		f.Boxes = append(f.Boxes, FileBox{Selector: name, Samples: m.samples(i)})
+	if t.High != nil {
+		f.Tall = t.High.Height
 	}
-	slices.SortFunc(f.Boxes, func(a, b FileBox) int {
-		switch {
-		case a.Selector < b.Selector:
-			return -1
-		case a.Selector > b.Selector:
-			return 1
+	for i, name := range names {
+		b := FileBox{Selector: name, Samples: t.samples(i)}
+		if t.High != nil {
+			for _, s := range b.Samples {
+				tall := t.High.known(s.Width).Boxes[i]
+				tall.Text = joined(tall.Text)
+				b.Tall = append(b.Tall, Sample{Width: s.Width, Box: rounded(tall)})
+			}
 		}
-		return 0
-	})
+		f.Boxes = append(f.Boxes, b)
+	}
+	slices.SortFunc(f.Boxes, func(a, b FileBox) int { return strings.Compare(a.Selector, b.Selector) })
 	return f
 }
 
-// WithTall adds what was measured at the same widths in taller windows, where texts may lie elsewhere.
-func (f *File) WithTall(m *Measured, names []string) {
-	f.Tall = m.Height
-	for i, name := range names {
-		for k := range f.Boxes {
-			b := &f.Boxes[k]
-			if b.Selector != name {
-				continue
-			}
-			b.Tall = nil
-			for _, s := range b.Samples {
-				tall := m.known(s.Width).Boxes[i]
-				tall.Text = joined(tall.Text)
-				b.Tall = append(b.Tall, Sample{s.Width, rounded(tall)})
+// samples are what is kept of a selector: in the lowest window, and where it bends with the height.
+func (t *Tall) samples(i int) []Sample {
+	list := t.Low.samples(i)
+	var more []int
+	for _, w := range t.widths() {
+		if b := t.Bends(i, w); b.any() {
+			more = append(more, w)
+		}
+	}
+	if t.High != nil {
+		for _, s := range t.High.samples(i) {
+			if len(s.Text) > 0 { // its texts may lie otherwise there
+				more = append(more, s.Width)
 			}
 		}
 	}
+	for _, w := range more {
+		if t.Low.has(w) && !slices.ContainsFunc(list, func(s Sample) bool { return s.Width == w }) {
+			b := t.Low.known(w).Boxes[i]
+			b.Text = joined(b.Text)
+			list = append(list, Sample{Width: w, Box: rounded(b)})
+		}
+	}
+	slices.SortFunc(list, func(a, b Sample) int { return a.Width - b.Width })
+	for k := range list {
+		if b := t.Bends(i, list[k].Width); b.any() {
+			for _, side := range b {
+				for n := range side {
+					side[n] = [2]float64{round(side[n][0]), round(side[n][1])}
+				}
+			}
+			list[k].Bends = &b
+		}
+	}
+	return list
 }
 
 // samples are what is kept of one selector: the lines of a text that look alike as one rectangle.
@@ -80,7 +106,7 @@ func (m *Measured) samples(i int) (out []Sample) {
 		one.Answers = append(one.Answers, Answer{Window: a.Window, Boxes: []Box{b}})
 	}
 	for _, a := range one.Thinned() {
-		out = append(out, Sample{a.Window.Width, rounded(a.Boxes[0])})
+		out = append(out, Sample{Width: a.Window.Width, Box: rounded(a.Boxes[0])})
 	}
 	return out
 }
@@ -102,6 +128,20 @@ func joined(lines []Line) (out []Line) {
 		out[i].Rect = Rect{left, top, right - left, bottom - top}
 	}
 	return out
+}
+
+func (b *Bends) any() bool { return b[0] != nil || b[1] != nil || b[2] != nil || b[3] != nil }
+
+// valid says what is wrong with bends.
+func (b *Bends) valid() error {
+	for _, side := range b {
+		for k, p := range side {
+			if k > 0 && p[0] < side[k-1][0] || p[0] < 1 || !(p[1] > -1e6 && p[1] < 1e7) || len(side) > maxSamples {
+				return fmt.Errorf("has window heights that do not rise, or no lengths")
+			}
+		}
+	}
+	return nil
 }
 
 // round is to a sixty-fourth of a px, which is what browsers lay out in.
@@ -164,6 +204,11 @@ func validSamples(of string, list []Sample) error {
 		rects := []Rect{s.Border, s.Padding, s.Content}
 		for _, l := range s.Text {
 			rects = append(rects, l.Rect)
+		}
+		if s.Bends != nil {
+			if err := s.Bends.valid(); err != nil {
+				return fmt.Errorf("%s %w at %d px", of, err, s.Width)
+			}
 		}
 		for _, r := range rects {
 			for _, v := range r {

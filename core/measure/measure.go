@@ -69,7 +69,11 @@ type Options struct {
 	Widths    [2]int
 	Height    int
 	Cuts      []int // widths at which the page's stylesheets begin to say something else
-	Most      int   // windows that are asked for; 0 is 600
+	Also      []int // widths that are asked for at any rate
+	// Bend says of each selector which sides of its box are wanted in windows of all heights: left, top, width,
+	// height; nil: none is.
+	Bend [][4]bool
+	Most int // windows that are asked for; 0 is 600
 }
 
 // tolerance is how far straight lines may be off at a window that was asked for, CSS px.
@@ -90,6 +94,7 @@ func Run(ctx context.Context, ask Asker, o Options) (*Measured, error) {
 	if o.Most == 0 {
 		o.Most = 600
 	}
+	o.Most += len(o.Also)
 	m := &Measured{Options: o, Whole: true}
 	var first []int
 	for _, w := range append([]int{o.Widths[0], o.Widths[1]}, o.Cuts...) {
@@ -97,6 +102,11 @@ func Run(ctx context.Context, ask Asker, o Options) (*Measured, error) {
 			if at >= o.Widths[0] && at <= o.Widths[1] && !slices.Contains(first, at) {
 				first = append(first, at)
 			}
+		}
+	}
+	for _, w := range o.Also {
+		if !slices.Contains(first, w) {
+			first = append(first, w)
 		}
 	}
 	slices.Sort(first)
@@ -126,18 +136,6 @@ func Run(ctx context.Context, ask Asker, o Options) (*Measured, error) {
 		open = m.opened(open, next, lines)
 	}
 	return m, nil
-}
-
-// Again asks once more for all widths that are known, in windows of another height.
-func (m *Measured) Again(ctx context.Context, ask Asker, height int) (*Measured, error) {
-	o := m.Options
-	o.Height = height
-	out := &Measured{Options: o, Whole: m.Whole}
-	var widths []int
-	for _, a := range m.Answers {
-		widths = append(widths, a.Window.Width)
-	}
-	return out, out.ask(ctx, ask, widths)
 }
 
 // checkpoint is a width at which a straight line is held against the browser; of is the number of its
@@ -203,6 +201,9 @@ func (m *Measured) opened(open [][2]int, next []checkpoint, lines []Answer) (out
 
 // ask takes in the answers for some widths.
 func (m *Measured) ask(ctx context.Context, ask Asker, widths []int) error {
+	if len(widths) == 0 {
+		return nil
+	}
 	windows := make([]Window, len(widths))
 	for i, w := range widths {
 		windows[i] = Window{w, m.Height}
@@ -300,7 +301,6 @@ func deviation(a, b *Answer) (off float64) {
 
 // Thinned are the answers that straight lines cannot do without: within a twentieth of a px.
 func (m *Measured) Thinned() (out []Answer) {
-	const close = 0.05
 	thin := &Measured{Options: m.Options}
 	for i, a := range m.Answers {
 		if i == 0 || i == len(m.Answers)-1 {

@@ -100,8 +100,9 @@ func TestWrongAnswers(t *testing.T) {
 // What is kept reads back the same, and what is no measurement is an error.
 func TestFileReadsBack(t *testing.T) {
 	asked := 0
-	m, err := Run(context.Background(), page(words, &asked), Options{Selectors: []string{"b"}, Widths: [2]int{320, 900},
-		Height: 600})
+	m, err := RunTall(context.Background(), page(words, &asked), Options{Selectors: []string{"b"},
+		Widths: [2]int{320, 900},
+		Height: 600}, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -125,6 +126,91 @@ func TestFileReadsBack(t *testing.T) {
 		`{"tourmaline":1,"boxes":[{"selector":"b","samples":[{"width":5,"border":[0,0,0,1e9]}]}]}`} {
 		if _, err := ReadFile([]byte(bad)); err == nil {
 			t.Errorf("%s was read", bad)
+		}
+	}
+}
+
+// Boxes that hang on the window's height are known in windows that were not asked for, by the few that were.
+func TestTallPages(t *testing.T) {
+	for name, c := range map[string]struct {
+		height func(w, h float64) float64
+		most   int // windows
+	}{
+		"share of the window": {func(_, h float64) float64 { return 0.6 * h }, 80},
+		"at least the window": {func(w, h float64) float64 { return max(h, 1200-0.4*w) }, 700},
+		"between two":         {func(w, h float64) float64 { return min(max(500, 0.8*h), 900) }, 150},
+		"text in the window":  {func(w, h float64) float64 { return max(0.7*h, 24*math.Ceil(9000/w)+300) }, 3000},
+		"no more than wide":   {func(w, h float64) float64 { return min(h, 0.5625*w) }, 800},
+	} {
+		asked := 0
+		ask := func(_ context.Context, windows []Window) (out []Answer, err error) {
+			for _, v := range windows {
+				asked++
+				y := c.height(float64(v.Width), float64(v.Height))
+				r := Rect{0, 80, float64(v.Width), y}
+				out = append(out, Answer{Window: v, Page: 80 + y, Boxes: []Box{{Border: r, Padding: r,
+					Content: r, Matches: 1}}})
+			}
+			return out, nil
+		}
+		m, err := RunTall(t.Context(), ask, Options{Selectors: []string{"b"}, Widths: [2]int{320, 2560}, Height: 600,
+			Bend: [][4]bool{{false, false, false, true}}}, 1400)
+		if err != nil {
+			t.Fatal(err)
+		}
+		steps := FileOf(m, []string{"b"}).Boxes[0].Samples
+		worst, at := 0.0, Window{}
+		for w := 320; w <= 2560; w += 3 {
+			for h := 600; h <= 1400; h += 7 {
+				if off := math.Abs(heightAt(steps, float64(w), float64(h)) - c.height(float64(w),
+					float64(h))); off > worst {
+					worst, at = off, Window{w, h}
+				}
+			}
+		}
+		t.Logf("%s: off by %.2f px at %v, %d windows, %d samples", name, worst, at, asked, len(steps))
+		if worst > 1 || asked > c.most || m.Low.Asked != asked {
+			t.Errorf("%s: off by %.2f px at %v, %d windows (%d counted)", name, worst, at, asked, m.Low.Asked)
+		}
+	}
+}
+
+// heightAt reads a height from samples by the words of the format alone: straight lines between samples, and between
+// bends, which move on straight lines where there are as many.
+func heightAt(list []Sample, w, h float64) float64 {
+	i := 1
+	for i < len(list)-1 && float64(list[i].Width) < w {
+		i++
+	}
+	a, b := list[i-1], list[i]
+	k := (w - float64(a.Width)) / float64(b.Width-a.Width)
+	var bends, p, q [][2]float64
+	if a.Bends != nil {
+		p = a.Bends[3]
+	}
+	if b.Bends != nil {
+		q = b.Bends[3]
+	}
+	switch {
+	case len(p) == len(q) && len(p) > 0:
+		for n := range p {
+			bends = append(bends, [2]float64{mix(p[n][0], q[n][0], k), mix(p[n][1], q[n][1], k)})
+		}
+	default:
+		one := func(s Sample) float64 {
+			s2 := s
+			s2.Width++
+			if s.Bends == nil || s.Bends[3] == nil {
+				return s.Border[3]
+			}
+			return heightAt([]Sample{s, s2}, float64(s.Width), h)
+		}
+		return mix(one(a), one(b), k)
+	}
+	for n := 1; ; n++ {
+		if n == len(bends)-1 || bends[n][0] >= h {
+			p, q := bends[n-1], bends[n]
+			return mix(p[1], q[1], (h-p[0])/max(q[0]-p[0], 1e-9))
 		}
 	}
 }

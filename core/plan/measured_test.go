@@ -14,7 +14,9 @@ boxes:
 
 // What was measured is read by the box's selector; what is missing is an error at its place.
 func TestMeasuredBoxes(t *testing.T) {
-	boxes := &MeasuredBoxes{Heights: map[string][]Step{"section.b": {{320, 500}, {1320, 300}}},
+	boxes := &MeasuredBoxes{Sides: map[string][4][]Step{"section.b": {
+		{{Width: 320, Length: 7}}, {{Width: 320, Length: 9}}, {{Width: 320, Length: 200}},
+		{{Width: 320, Length: 500}, {Width: 1320, Length: 300}}}},
 		Texts: map[string][]TextArea{"section.b": {{Contrast: 3, Places: []TextPlace{{Width: 320,
 			Low: [4]float64{10, 20, 200, 40}}}}}}}
 	p, err := ParseMeasured("p.yaml", []byte(measuredPlan), func(name string) (*MeasuredBoxes, error) {
@@ -27,7 +29,7 @@ func TestMeasuredBoxes(t *testing.T) {
 		t.Fatal(err)
 	}
 	b := p.Boxes[0]
-	if got := StepHeight(b.Rules[0].Steps, 820); got != 400 || len(b.Rules[0].Text) != 1 ||
+	if got := StepAt(b.Rules[0].Steps, 820, 600); got != 400 || len(b.Rules[0].Text) != 1 ||
 		b.Rules[0].Text[0].Contrast != 3 {
 		t.Errorf("%g px high, %v", got, b.Rules[0].Text)
 	}

@@ -168,12 +168,16 @@ type Rule struct {
 	Media  css.Media
 	Span   source.Span
 	Sizes  [Dimensions]*Size
-	Steps  []Step // height as a table of window widths
+	Steps  []Step  // height as a table of window widths
+	Widths []Step  // width that was measured; nil: none
+	Offset *Offset // where it was measured to lie; nil: below the box before it
 	Ratio  *float64
 	Layers []Layer
 	Text   []TextArea
 
 	texts    source.Span // of text: measured
+	offset   source.Span // of offset: measured
+	measured bool        // its height is measured
 	declared []placed
 	shift    map[int]css.Position // of the layers of the first rule: what settle found for a range of widths
 }
@@ -208,8 +212,29 @@ type Size struct {
 	Span     source.Span
 }
 
-// Step is one row of a height table: CSS px.
-type Step struct{ Width, Height float64 }
+// Step is one row of a table of lengths by the window's width: CSS px. Bends say the length in windows of other
+// heights, by height, rising; none: it is the same in all.
+type Step struct {
+	Width, Length float64
+	Bends         []Bend
+}
+
+// Bend is a length in windows of a height: between bends it lies on straight lines.
+type Bend struct{ Window, Length float64 }
+
+// Measured says which sides of a box are measured: left, top, width, height.
+func (b *Box) Measured() (out [4]bool) {
+	for i := range b.Rules {
+		r := &b.Rules[i]
+		at := r.Offset != nil
+		out[0], out[1] = out[0] || at, out[1] || at
+		out[2], out[3] = out[2] || r.Widths != nil, out[3] || r.measured
+	}
+	return out
+}
+
+// Offset is where a measured box lies on the page, from its top left.
+type Offset struct{ Left, Top []Step }
 
 // placed is a declaration with the place of its text.
 type placed struct {

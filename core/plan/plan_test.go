@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"math"
 	"strings"
 	"testing"
 
@@ -130,12 +131,22 @@ func TestAutoPositionFollowsFocusThenKeep(t *testing.T) {
 	}
 }
 
-func TestStepHeight(t *testing.T) {
-	steps := []Step{{300, 900}, {700, 500}, {1100, 400}}
+func TestTablesOfLengths(t *testing.T) {
+	steps := []Step{{Width: 300, Length: 900}, {Width: 700, Length: 500}, {Width: 1100, Length: 400}}
 	// between 300 and 700 the height falls by 1 px a px; then by 1/4
 	for w, want := range map[float64]float64{100: 900, 300: 900, 400: 800, 700: 500, 900: 450, 1100: 400, 5000: 400} {
-		if got := StepHeight(steps, w); got != want {
+		if got := StepAt(steps, w, 777); got != want {
 			t.Errorf("at %g: %g, want %g", w, got, want)
+		}
+	}
+	// The taller of 400 to 800 px of text, by width, and the window's height: at 500 px the bend is at 600 px.
+	bent := []Step{{Width: 300, Length: 800, Bends: []Bend{{400, 800}, {800, 800}, {1000, 1000}}},
+		{Width: 700, Length: 400, Bends: []Bend{{400, 400}, {400.5, 400.5}, {1000, 1000}}},
+		{Width: 900, Length: 400, Bends: []Bend{{400, 400}, {1000, 1000}}}}
+	for at, want := range map[[2]float64]float64{{300, 500}: 800, {300, 900}: 900, {500, 500}: 600, {500, 600}: 600,
+		{500, 750}: 750, {500, 1200}: 1200, {800, 700}: 700, {2000, 300}: 300} {
+		if got := StepAt(bent, at[0], at[1]); math.Abs(got-want) > 0.6 {
+			t.Errorf("at %g: %g, want %g", at, got, want)
 		}
 	}
 }

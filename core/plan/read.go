@@ -17,8 +17,8 @@ func Parse(file string, data []byte) (*Plan, error) { return ParseMeasured(file,
 
 // MeasuredBoxes are what a browser has measured of boxes, by the box's selector.
 type MeasuredBoxes struct {
-	Heights map[string][]Step
-	Texts   map[string][]TextArea
+	Sides map[string][4][]Step // left, top, width, height of the border box, from the page's top left
+	Texts map[string][]TextArea
 	// Any: boxes that have none of their own have some all the same, while they are measured anew.
 	Any bool
 }
@@ -53,14 +53,8 @@ func (p *Plan) measure() error {
 	for _, b := range p.All() {
 		for i := range b.Rules {
 			r := &b.Rules[i]
-			if z := r.Sizes[Height]; z != nil && z.Measured {
-				r.Steps, r.Sizes[Height] = m.Heights[b.Selector], nil
-				if r.Steps == nil && m.Any {
-					r.Steps = []Step{{Width: 320, Height: 1}}
-				}
-				if r.Steps == nil {
-					return unmeasured(z.Span, "height", b)
-				}
+			if err := m.sides(b, r); err != nil {
+				return err
 			}
 			if r.texts.IsZero() {
 				continue
@@ -74,6 +68,34 @@ func (p *Plan) measure() error {
 				r.Text[k].Span = r.texts
 			}
 		}
+	}
+	return nil
+}
+
+// sides gives a rule the lengths of its box that are measured.
+func (m *MeasuredBoxes) sides(b *Box, r *Rule) error {
+	sides, ok := m.Sides[b.Selector]
+	if !ok && m.Any {
+		one := []Step{{Width: 320, Length: 1}}
+		sides, ok = [4][]Step{one, one, one, one}, true
+	}
+	if z := r.Sizes[Height]; z != nil && z.Measured {
+		if !ok {
+			return unmeasured(z.Span, "height", b)
+		}
+		r.Steps, r.Sizes[Height], r.measured = sides[3], nil, true
+	}
+	if z := r.Sizes[Width]; z != nil && z.Measured {
+		if !ok {
+			return unmeasured(z.Span, "width", b)
+		}
+		r.Widths, r.Sizes[Width] = sides[2], nil
+	}
+	if !r.offset.IsZero() {
+		if !ok {
+			return unmeasured(r.offset, "offset", b)
+		}
+		r.Offset = &Offset{sides[0], sides[1]}
 	}
 	return nil
 }
@@ -301,6 +323,7 @@ func ruleKeys(r *Rule, role Role) handlers {
 		},
 		"layers": func(n node) (err error) { r.Layers, err = readLayers(n); return },
 		"text":   r.readTexts,
+		"offset": r.readOffset,
 	}
 	for d := range Dimensions {
 		h[d.String()] = func(n node) error { return r.readSize(d, n) }
@@ -345,7 +368,7 @@ func (r *Rule) readSize(d Dimension, n node) error {
 		r.Sizes[d] = &Size{Auto: true, Span: n.Span}
 		return nil
 	}
-	if d == Height && s == "measured" {
+	if (d == Height || d == Width) && s == "measured" {
 		r.Sizes[d] = &Size{Measured: true, Span: n.Span}
 		return nil
 	}
@@ -357,6 +380,16 @@ func (r *Rule) readSize(d Dimension, n node) error {
 		return n.fail("a length that is not negative")
 	}
 	r.Sizes[d] = &Size{Len: v, Span: n.Span}
+	return nil
+}
+
+// readOffset reads offset:, which can only be measured.
+func (r *Rule) readOffset(n node) error {
+	s, err := n.text()
+	if err != nil || s != "measured" {
+		return n.fail("measured: where a box lies on the page is taken from the page itself")
+	}
+	r.offset = n.Span
 	return nil
 }
 
@@ -379,7 +412,7 @@ func (r *Rule) readSteps(n node) error {
 			return kv.val.fail("a height above 0 in px or rem")
 		}
 		var env css.Env
-		r.Steps = append(r.Steps, Step{w, v.Resolve(&env, 0)})
+		r.Steps = append(r.Steps, Step{Width: w, Length: v.Resolve(&env, 0)})
 	}
 	if !slices.IsSortedFunc(r.Steps, func(a, b Step) int { return int(a.Width - b.Width) }) {
 		return n.fail("a table with its widths in rising order")

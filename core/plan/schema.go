@@ -32,9 +32,10 @@ var texts = map[string]map[string]string{
 	"box": {
 		"name":     "the name in reports",
 		"selector": "the CSS selector in the stylesheet (left out: `.name`)",
-		"width":    "of the border box, in any CSS length",
+		"width":    "of the border box, in any CSS length, or `measured`",
 		"height": "of the border box, in any CSS length, `measured`, or a table of heights measured at window " +
 			"widths",
+		"offset":         "`measured`: where the page has the box; else it lies below the one before it",
 		"min-width":      "the least width of the border box",
 		"max-width":      "the most width of the border box",
 		"min-height":     "the least height of the border box",

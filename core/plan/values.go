@@ -31,10 +31,12 @@ func (l *Painted) On(touch bool) *css.Layer {
 // Values are a box's values where a certain set of its rules holds. They are shared: do
 // not write to them.
 type Values struct {
-	Steps []Step
-	Ratio float64 // 0: none
-	Style css.Style
-	Text  []TextArea
+	Steps  []Step  // height as a table
+	Widths []Step  // width that was measured; nil: none
+	Offset *Offset // where it was measured to lie; nil: below the box before it
+	Ratio  float64 // 0: none
+	Style  css.Style
+	Text   []TextArea
 
 	layers []Painted
 	mask   uint64 // the rules that hold
@@ -245,13 +247,22 @@ func (c *Values) takeSizes(r *Rule) {
 	for d, z := range r.Sizes {
 		if z != nil {
 			c.sizes[d] = z
-			if Dimension(d) == Height {
+			switch Dimension(d) {
+			case Height:
 				c.Steps = nil
+			case Width:
+				c.Widths = nil
 			}
 		}
 	}
 	if r.Steps != nil {
 		c.Steps, c.sizes[Height] = r.Steps, nil
+	}
+	if r.Widths != nil {
+		c.Widths, c.sizes[Width] = r.Widths, nil
+	}
+	if r.Offset != nil {
+		c.Offset = r.Offset
 	}
 	if r.Ratio != nil {
 		c.Ratio = *r.Ratio
@@ -313,19 +324,48 @@ func (b *Box) Declared() []Declared {
 	return out
 }
 
-// StepHeight is the height of a table at a window width: straight lines between
-// its rows, level outside them.
-func StepHeight(steps []Step, width float64) float64 {
-	i := 0
-	for i < len(steps) && steps[i].Width <= width {
-		i++
-	}
+// StepAt is the length of a table in a window: straight lines between its rows, level outside them. Where rows
+// bend with the window's height as often, their bends move on straight lines too.
+func StepAt(steps []Step, width, height float64) float64 {
+	i := sort.Search(len(steps), func(i int) bool { return steps[i].Width > width })
 	switch i {
 	case 0:
-		return steps[0].Height
+		return steps[0].at(height)
 	case len(steps):
-		return steps[i-1].Height
+		return steps[i-1].at(height)
 	}
-	a, b := steps[i-1], steps[i]
-	return a.Height + (b.Height-a.Height)*(width-a.Width)/(b.Width-a.Width)
+	a, b := &steps[i-1], &steps[i]
+	k := (width - a.Width) / (b.Width - a.Width)
+	if len(a.Bends) == 0 && len(b.Bends) == 0 || len(a.Bends) != len(b.Bends) {
+		p, q := a.at(height), b.at(height)
+		return p + (q-p)*k
+	}
+	return bentAt(len(a.Bends), height, func(i int) Bend {
+		p, q := a.Bends[i], b.Bends[i]
+		return Bend{p.Window + (q.Window-p.Window)*k, p.Length + (q.Length-p.Length)*k}
+	})
+}
+
+// at is a row's length in windows of a height.
+func (s *Step) at(height float64) float64 {
+	if len(s.Bends) == 0 {
+		return s.Length
+	}
+	return bentAt(len(s.Bends), height, func(i int) Bend { return s.Bends[i] })
+}
+
+// bentAt is on the straight lines between n bends; the first and the last line go on.
+func bentAt(n int, height float64, bend func(int) Bend) float64 {
+	if n == 1 {
+		return bend(0).Length
+	}
+	i := 1
+	for i < n-1 && bend(i).Window < height {
+		i++
+	}
+	a, b := bend(i-1), bend(i)
+	if b.Window == a.Window {
+		return b.Length
+	}
+	return a.Length + (b.Length-a.Length)*(height-a.Window)/(b.Window-a.Window)
 }

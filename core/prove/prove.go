@@ -127,8 +127,8 @@ func (m *Made) Facts(w *Window, v *Visit) ([]*Box, error) {
 			continue
 		}
 		o := &Box{Window: w, Box: b}
-		frame := *pg.Frame(b.ID)
-		if err := m.box(o, pg, &frame, v, fetched); err != nil {
+		l := look{Made: m, Box: o, page: pg, fetched: fetched}
+		if err := l.box(pg.Frame(b.ID), v); err != nil {
 			return nil, err
 		}
 		for _, f := range o.Files {
@@ -145,7 +145,9 @@ func (m *Made) Facts(w *Window, v *Visit) ([]*Box, error) {
 			continue
 		}
 		for _, o := range slices.Concat(out, more) {
-			if o.Box.ID == m.file(name).ladder.Box.ID {
+			if o.Box.ID == m.file(name).ladder.Box.ID && !slices.ContainsFunc(o.Differs, func(d string) bool {
+				return strings.HasPrefix(d, name+" is shown")
+			}) {
 				o.differ("%s was fetched, and is for other windows", name)
 			}
 		}
@@ -161,34 +163,43 @@ func sorted(set map[string]bool) (out []string) {
 	return out
 }
 
-// box holds one box against the plan.
-func (m *Made) box(o *Box, pg *layout.Page, f *layout.Frame, v *Visit, fetched map[string]bool) error {
-	got := &v.Boxes[o.Box.ID]
+// look is at one box in one window.
+type look struct {
+	*Made
+	*Box
+	page    *layout.Page
+	frame   *layout.Frame // as the browser has it
+	fetched map[string]bool
+}
+
+// box holds the box against the plan, which has it as f.
+func (o *look) box(f *layout.Frame, v *Visit) error {
+	got := &v.Boxes[o.Box.Box.ID]
 	switch {
 	case got.Matches == 0:
-		o.differ("nothing on the page has its selector, %s", o.Box.Selector)
+		o.differ("nothing on the page has its selector, %s", o.Box.Box.Selector)
 		return nil
 	case got.Border == (measure.Rect{}):
 		o.differ("it is not shown")
 		return nil
 	}
-	if o.Box.Role != plan.Canvas {
-		m.rectangle(o, f, got)
+	if f.Box.Role != plan.Canvas {
+		o.rectangle(f, got)
 	}
-	seen := As(f, got, v.Page)
-	o.files(m, seen, fetched)
+	o.frame = As(f, got, v.Page)
+	o.files()
 	if got.Look != nil {
-		return m.layers(o, pg, seen, got.Look)
+		return o.layers(got.Look)
 	}
 	return nil
 }
 
 // rectangle holds the border box against the plan's.
-func (m *Made) rectangle(o *Box, f *layout.Frame, got *measure.Box) {
+func (o *look) rectangle(f *layout.Frame, got *measure.Box) {
 	want := measure.Rect{f.Border.X, f.Border.Y, f.Border.W, f.Border.H}
 	names := [4]string{"left edge", "top edge", "width", "height"}
 	for i := range want {
-		if i < 2 && !m.Whole {
+		if i < 2 && !o.Whole {
 			continue
 		}
 		off := math.Abs(got.Border[i] - want[i])
@@ -219,27 +230,28 @@ func insets(out, in measure.Rect) [4]float64 {
 }
 
 // files holds what was fetched for each layer against what was promised.
-func (o *Box) files(m *Made, f *layout.Frame, fetched map[string]bool) {
+func (o *look) files() {
+	f := o.frame
 	layers := f.Values.Layers()
 	for i := range layers {
 		img, _ := layers[i].Image.Pick(f.Env.Density)
 		if !img.IsURL {
 			continue
 		}
-		r := m.rung(o.Box, img.URL, &f.Env)
+		r := o.rung(f.Box, img.URL, &f.Env)
 		if r == nil {
 			continue
 		}
 		p := File{Layer: i, Promised: r.Best().Name, Px: image.Pt(r.Width, r.Height)}
 		for k := range r.Files {
-			if a := &r.Files[k]; fetched[a.Name] && p.Fetched == "" {
+			if a := &r.Files[k]; o.fetched[a.Name] && p.Fetched == "" {
 				p.Fetched, p.Bytes = a.Name, len(a.Data)
 			}
 		}
 		if p.Fetched == "" {
 			o.differ("%s was not fetched", p.Promised)
 		}
-		o.Files = append(o.Files, p)
+		o.Box.Files = append(o.Box.Files, p)
 	}
 }
 
@@ -268,11 +280,12 @@ func Apart(f *layout.Frame) bool {
 }
 
 // layers holds the computed background against the plan's layers: how many, the colour, and where each lands.
-func (m *Made) layers(o *Box, pg *layout.Page, f *layout.Frame, look *measure.Look) error {
+func (o *look) layers(how *measure.Look) error {
+	f := o.frame
 	if Apart(f) {
 		return nil
 	}
-	style, err := computed(look.Background)
+	style, err := computed(how.Background)
 	if err != nil {
 		o.differ("its background cannot be read: %v", err)
 		return nil
@@ -289,12 +302,17 @@ func (m *Made) layers(o *Box, pg *layout.Page, f *layout.Frame, look *measure.Lo
 			ours = append(ours, i)
 		}
 	}
+	for k := 1; k < len(theirs) && len(theirs) > len(ours); k++ { // what stands in until a picture is there
+		if theirs[k].Image.Gradient != nil && !theirs[k-1].Image.IsNone() && theirs[k-1].Image.Gradient == nil {
+			theirs = slices.Delete(theirs, k, k+1)
+		}
+	}
 	if len(theirs) != len(ours) {
-		o.differ("it has %d layers with an image, the plan says %d", len(theirs), len(ours))
+		o.differ("the number of its images is %d, the plan says %d", len(theirs), len(ours))
 		return nil
 	}
 	for k, i := range ours {
-		if err := m.layer(o, pg, f, i, &theirs[k]); err != nil {
+		if err := o.layer(i, &theirs[k]); err != nil {
 			return err
 		}
 	}
@@ -323,8 +341,14 @@ func computed(b map[string]string) (css.Style, error) {
 	return s, nil
 }
 
+// blank is a file of a rung's size, without px.
+func blank(f *picture.File, r *cut.Rung) *picture.File {
+	return f.As(&image.RGBA{Rect: image.Rect(0, 0, r.Width, r.Height)})
+}
+
 // layer holds one layer's landing against the plan's.
-func (m *Made) layer(o *Box, pg *layout.Page, f *layout.Frame, i int, got *css.Layer) error {
+func (o *look) layer(i int, got *css.Layer) error {
+	f := o.frame
 	l := &f.Values.Layers()[i]
 	img, _ := l.Image.Pick(f.Env.Density)
 	theirs, _ := got.Image.Pick(f.Env.Density)
@@ -332,36 +356,39 @@ func (m *Made) layer(o *Box, pg *layout.Page, f *layout.Frame, i int, got *css.L
 		o.differ("layer %d is %s, the plan says %s", i+1, theirs.String(), img.String())
 		return nil
 	}
-	store := m.Store
+	store, theirStore := o.Store, o.Store
 	own, other := *f, *f
 	want := *l.On(f.Env.Touch)
 	given := *got
 	if img.IsURL {
-		r := m.rung(o.Box, img.URL, &f.Env)
-		made := m.file(path.Base(theirs.URL))
+		r := o.rung(f.Box, img.URL, &f.Env)
+		made := o.file(path.Base(theirs.URL))
 		if r == nil || made == nil {
 			o.differ("layer %d shows %s, the plan says %s", i+1, path.Base(theirs.URL), img.URL)
 			return nil
 		}
 		if made.ladder.Source != img.URL {
-			o.differ("layer %d shows %s, a file of %s; the plan says %s", i+1, path.Base(theirs.URL), made.ladder.Source,
+			o.differ("layer %d shows %s, a file of %s; the plan says %s", i+1, path.Base(theirs.URL),
+				made.ladder.Source,
 				img.URL)
 			return nil
 		}
-		size := r.Size(&want, made.ladder.File)
-		want.Size = size
+		if made.rung != r {
+			o.differ("%s is shown in place of %s", made.asset.Name, r.Best().Name)
+		}
+		want.Size = r.Size(&want, made.ladder.File)
 		if !made.ladder.Copy {
-			store = store.With(img.URL, made.ladder.File.As(&image.RGBA{Rect: image.Rect(0, 0, made.rung.Width, made.rung.Height)}))
+			store = store.With(img.URL, blank(made.ladder.File, r))
+			theirStore = theirStore.With(img.URL, blank(made.ladder.File, made.rung))
 		}
 	}
 	want.Image, given.Image = *img, *img
 	own.Values, other.Values = f.Values.Drawn(i, want), f.Values.Drawn(i, given)
 	var a, b place.Placed
-	stage := place.Stage{Page: pg, Store: store}
-	if _, err := stage.Layer(&a, &own, i); err != nil {
+	if _, err := (place.Stage{Page: o.page, Store: store}).Layer(&a, &own, i); err != nil {
 		return err
 	}
-	if _, err := stage.Layer(&b, &other, i); err != nil {
+	if _, err := (place.Stage{Page: o.page, Store: theirStore}).Layer(&b, &other, i); err != nil {
 		return err
 	}
 	for k := range o.Files {

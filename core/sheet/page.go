@@ -202,27 +202,27 @@ func layoutRules(w *writer, b *plan.Box, hook string) {
 		if at.Style.FontSize != nil && b.Role != plan.Page {
 			d = append(d, "font-size: "+at.Style.FontSize.String()+";")
 		}
-		if len(d) == 0 && r.Steps == nil {
+		if len(d) == 0 && r.Steps == nil && r.Widths == nil && r.Offset == nil {
 			continue
 		}
 		if i > 0 {
 			w.open("@media %s", r.Media.String())
 		}
-		w.open("%s", hook)
-		for _, line := range d {
-			w.line("%s", line)
+		if r.Offset != nil {
+			d = append(d, "position: absolute;")
 		}
-		if r.Steps != nil {
-			w.line("height: %gpx;", r.Steps[0].Height)
+		if len(d) > 0 {
+			w.open("%s", hook)
+			for _, line := range d {
+				w.line("%s", line)
+			}
+			w.close()
 		}
-		w.close()
-		for k := 1; k < len(r.Steps); k++ {
-			a, z := r.Steps[k-1], r.Steps[k]
-			w.line("@media (width >= %gpx) { %s { height: calc(%gpx + %g * (100vw - %gpx)); } }", a.Width, hook,
-				a.Height, (z.Height-a.Height)/(z.Width-a.Width), a.Width)
-		}
-		if n := len(r.Steps); n > 0 {
-			w.line("@media (width >= %gpx) { %s { height: %gpx; } }", r.Steps[n-1].Width, hook, r.Steps[n-1].Height)
+		table(w, hook, "height", r.Steps)
+		table(w, hook, "width", r.Widths)
+		if r.Offset != nil {
+			table(w, hook, "left", r.Offset.Left)
+			table(w, hook, "top", r.Offset.Top)
 		}
 		if i > 0 {
 			w.close()
