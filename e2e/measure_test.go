@@ -3,12 +3,16 @@ package e2e
 import (
 	"encoding/json"
 	"math"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"tourmaline/core/measure"
 	"tourmaline/e2e/shoot"
+	"tourmaline/serve"
 )
 
 // A plan is drafted with heights from a browser, measured again, and told when its page has changed.
@@ -107,5 +111,148 @@ func TestMeasuringThatCannotBe(t *testing.T) {
 	left, _ := filepath.Glob(filepath.Join(os.TempDir(), "tourmaline-browser-*"))
 	if len(left) > 4 { // other tests may be measuring now
 		t.Errorf("profiles are left: %v", left)
+	}
+}
+
+// What check finds of the demo's page is what it finds with heights and texts that were measured at every single
+// width: the same checks at the same boxes, ranges within a px.
+func TestCheckedAsWithEveryWidthMeasured(t *testing.T) { // not beside others: a browser is waited for
+	shoot.Need(t)
+	dir := demoSite(t)
+	if r := run(t, dir, "start", "index.html", "-o", "every.yaml"); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	kept := filepath.Join(dir, "every.boxes.json")
+	data, err := os.ReadFile(kept)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f, err := measure.ReadFile(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := serve.Show(t.Context(), serve.Source{Files: os.DirFS(dir), Page: "index.html"}, serve.Means{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer v.Stop()
+	if err := v.Open(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	var selectors []string
+	for _, b := range f.Boxes {
+		selectors = append(selectors, b.Selector)
+	}
+	few := 0
+	for _, tall := range []bool{false, true} {
+		var windows []measure.Window
+		for w := 320; w <= 2560; w++ {
+			windows = append(windows, measure.Window{Width: w, Height: map[bool]int{false: f.Height, true: f.Tall}[tall]})
+		}
+		got, err := v.Ask(selectors)(t.Context(), windows)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range f.Boxes {
+			var list []measure.Sample
+			for _, a := range got {
+				list = append(list, measure.Sample{Width: a.Window.Width, Box: a.Boxes[i]})
+			}
+			if b := &f.Boxes[i]; tall {
+				b.Tall = list
+			} else {
+				few += len(b.Samples)
+				b.Samples = list
+			}
+		}
+	}
+	if data, err = json.Marshal(f); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(kept, data, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	type where struct {
+		Widths []struct{ From, To float64 }
+	}
+	type found struct {
+		Check, Box string
+		Where      []where
+	}
+	read := func(name string) (out []found) {
+		r := run(t, dir, "check", name, "--json")
+		var got struct{ Findings []found }
+		if err := json.Unmarshal([]byte(r.out), &got); err != nil {
+			t.Fatal(err, r.err)
+		}
+		return got.Findings
+	}
+	a, b := read("index.html"), read("every.yaml")
+	t.Logf("%d findings; %d samples in place of %d", len(a), few, 2241*len(f.Boxes))
+	if len(a) < 4 || len(a) != len(b) {
+		t.Fatalf("%d findings, with every width %d", len(a), len(b))
+	}
+	for i := range a {
+		same := a[i].Check == b[i].Check && a[i].Box == b[i].Box && len(a[i].Where) == len(b[i].Where)
+		for k := range min(len(a[i].Where), len(b[i].Where)) {
+			p, q := a[i].Where[k].Widths, b[i].Where[k].Widths
+			same = same && len(p) == len(q)
+			for n := range min(len(p), len(q)) {
+				same = same && math.Abs(p[n].From-q[n].From) <= 1 && math.Abs(p[n].To-q[n].To) <= 1
+			}
+		}
+		if !same {
+			t.Errorf("%+v\nwith every width\n%+v", a[i], b[i])
+		}
+	}
+}
+
+// Pages of a server on this machine are measured and checked as their files are; those of others are refused.
+func TestPagesByAddress(t *testing.T) { // not beside others: a browser is waited for
+	shoot.Need(t)
+	dir := demoSite(t)
+	s := httptest.NewServer(http.FileServer(http.Dir(dir)))
+	defer s.Close()
+	file, address := run(t, dir, "check", "index.html", "--json"), run(t, dir, "check", s.URL+"/?from=test", "--json")
+	// Of a server's folders nothing is known, so pictures are called with theirs.
+	plain := strings.NewReplacer(s.URL+"/", "", "pictures/", "")
+	if file.code != 1 || address.code != 1 || plain.Replace(address.out) != plain.Replace(file.out) {
+		t.Errorf("by its address\n%s%s\nas a file\n%s", address.out, address.err, file.out)
+	}
+	if r := run(t, dir, "trace", s.URL+"/index.html", "section.tonight"); r.code != 0 || !strings.Contains(r.out, "theme.css:15") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	plan := run(t, dir, "start", "index.html")
+	r := run(t, dir, "measure", "tourmaline.yaml", "--page", s.URL+"/index.html")
+	if plan.code != 0 || r.code != 0 || !strings.Contains(read2(t, filepath.Join(dir, "tourmaline.boxes.json")), s.URL) {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	write(t, dir, map[string]string{"styles/reset.css": "section { line-height: 3 }"})
+	if r := run(t, dir, "fit"); !strings.Contains(r.err, "has changed since it was measured") {
+		t.Errorf("a changed page: %s", r.err)
+	}
+	s.Close()
+	for _, c := range [][2]string{
+		{"check http://example.com/", "is not on this machine; --allow-host example.com"},
+		{"measure " + s.URL + "/", "the page cannot be read"}, {"start " + s.URL + "/ -o x.yaml", "start needs the page's file"},
+		{"measure index.html --driver nonsense", "is not an address"},
+		{"measure index.html --driver " + s.URL, "--driver"}, {"fit --box hero --at phone", ""},
+	} {
+		if r := run(t, dir, strings.Fields(c[0])...); c[1] != "" && (r.code != 2 || !strings.Contains(r.err, c[1])) {
+			t.Errorf("%s: %d %s, want %q", c[0], r.code, r.err, c[1])
+		}
+	}
+}
+
+// Pages of very many elements, and of frames, are measured in their time, and what was left out is said.
+func TestPagesOfVeryManyElements(t *testing.T) { // not beside others: a browser is waited for
+	shoot.Need(t)
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"many.html": "<!doctype html><style>i { display: block; height: 2px; background: red }</style><iframe src=x.html></iframe>" +
+		strings.Repeat("<i></i>", 20000)})
+	r := run(t, dir, "measure", "many.html", "--widths", "320-400")
+	out := strings.Join(strings.Fields(r.out), " ")
+	if r.code != 0 || !strings.Contains(out, "19000 elements with a background left out") || !strings.Contains(out, "1 element is in the page not looked into") {
+		t.Errorf("%d %s%s", r.code, out[max(len(out)-500, 0):], r.err)
 	}
 }

@@ -174,7 +174,7 @@ func (m *Measure) Text(p *Printer) {
 	tab.Render()
 	p.printf("\n")
 	if m.Frames > 0 {
-		p.para(fmt.Sprintf("%s in the page not looked into: a frame's page is measured by its own address",
+		p.para(fmt.Sprintf("%s in the page not looked into: it is measured by its own address",
 			Are(m.Frames)))
 	}
 	if m.More > 0 {

@@ -20,8 +20,21 @@
     else addEventListener("load", done);
   });
 
-  const path = e => e.parentElement ? path(e.parentElement) + ">" + e.localName + ":nth-child(" +
-    ([...e.parentElement.children].indexOf(e) + 1) + ")" : e.localName;
+  // Places among brothers, for one look: pages have thousands of them.
+  let places = new Map();
+  function place(e) {
+    const up = e.parentElement;
+    if (!places.has(up)) places.set(up, new Map([...up.children].map((c, i) => [c, i + 1])));
+    return places.get(up).get(e);
+  }
+  const path = e => e.parentElement ? path(e.parentElement) + ">" + e.localName + ":nth-child(" + place(e) + ")" : e.localName;
+
+  // What was found is found again without a search, as long as it stands there.
+  const known = new Map();
+  function all(sel) {
+    const e = known.get(sel);
+    return e && e.isConnected ? [e] : [...document.querySelectorAll(sel)];
+  }
   const rect = (l, t, r, b) => [l, t, Math.max(r - l, 0), Math.max(b - t, 0)];
   const hull = (a, b) => !a ? b : !b ? a : rect(Math.min(a[0], b[0]), Math.min(a[1], b[1]),
     Math.max(a[0] + a[2], b[0] + b[2]), Math.max(a[1] + a[3], b[1] + b[3]));
@@ -119,7 +132,7 @@
     // What a transition is on its way to, it is at rest.
     for (const a of document.getAnimations()) if (a instanceof CSSTransition) a.finish();
     return { window: w, page: pageHeight(), boxes: selectors.map(text => {
-      const [sel, which] = split(text), found = [...document.querySelectorAll(sel)];
+      const [sel, which] = split(text), found = all(sel);
       const out = { border: null, padding: null, content: null, text: [], matches: 0 };
       for (const e of found) {
         if (which && /^(none|normal)$/.test(getComputedStyle(e, which).content)) continue;
@@ -140,14 +153,20 @@
   function discover(most) {
     const out = [];
     let more = 0;
-    const add = p => out.length < most ? out.push(p) : more++;
+    places = new Map();
+    const add = (e, which) => {
+      if (out.length === most) { more++; return; }
+      const p = path(e);
+      known.set(p, e);
+      out.push(p + which);
+    };
     for (const e of document.querySelectorAll("html, body, body *")) {
       const own = getComputedStyle(e);
       if (own.display === "none") continue;
-      if (!clear(own)) add(path(e));
+      if (!clear(own)) add(e, "");
       for (const which of ["::before", "::after"]) {
         const s = getComputedStyle(e, which);
-        if (s.content !== "none" && s.content !== "normal" && !clear(s)) add(path(e) + which);
+        if (s.content !== "none" && s.content !== "normal" && !clear(s)) add(e, which);
       }
     }
     return { paths: out, more, frames: document.querySelectorAll("iframe, frame, object[type='text/html']").length };
