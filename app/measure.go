@@ -6,9 +6,11 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -25,6 +27,7 @@ type Measuring struct {
 	Widths [2]int
 	Height int
 	Tall   int              // measure texts once more in windows of this height; 0: not
+	Others []float64        // densities beside 1 at which the browser is asked too
 	Bend   [][4]bool        // see measure.Options
 	Looks  []measure.Window // how boxes look in these is asked beside
 	// Progress is told how many windows were asked.
@@ -40,6 +43,7 @@ type Measurement struct {
 	Browser string
 	Found   *serve.Found // what has a background; nil where the boxes were named
 	Took    time.Duration
+	Beside  []Density        // of Measuring.Others
 	Looks   []measure.Answer // in the windows of Measuring.Looks
 	Names   []string         // what the selectors are called in the plan
 }
@@ -80,8 +84,36 @@ func (s *Site) Measure(ctx context.Context, name string, o Measuring,
 			return nil, fmt.Errorf("%s: %w", s.Path(name), err)
 		}
 	}
+	if o.Open == nil && o.Driver == "" {
+		for _, d := range o.Others {
+			off, err := s.beside(ctx, out, o, d)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", s.Path(name), err)
+			}
+			out.Beside = append(out.Beside, Density{d, off})
+		}
+	}
 	out.Took = time.Since(began)
 	return out, nil
+}
+
+// Density is how far boxes lie from those that were measured where a browser draws another density, CSS px;
+// infinite where texts wrap otherwise.
+type Density struct{ Density, Off float64 }
+
+// beside measures what a browser rounds otherwise that draws another density.
+func (s *Site) beside(ctx context.Context, m *Measurement, o Measuring, density float64) (float64, error) {
+	by := o.Means
+	by.Density = density
+	v, err := serve.Show(ctx, s.Source(m.Page), by)
+	if err != nil {
+		return 0, err
+	}
+	defer v.Stop()
+	if err := v.Open(ctx); err != nil {
+		return 0, err
+	}
+	return m.Tall.Beside(ctx, v.Ask(m.Selectors))
 }
 
 // told tells how many windows were asked.
@@ -143,6 +175,15 @@ func (m *Measurement) Save(s *Site, file string, names []string) error {
 			return err
 		}
 		f.Page = filepath.ToSlash(rel)
+	}
+	for _, d := range m.Beside {
+		if f.Densities == nil {
+			f.Densities = map[string]*float64{}
+		}
+		key := strconv.FormatFloat(d.Density, 'g', -1, 64)
+		if f.Densities[key] = nil; !math.IsInf(d.Off, 0) {
+			f.Densities[key] = &d.Off
+		}
 	}
 	data, err := json.MarshalIndent(f, "", " ")
 	if err != nil {

@@ -40,6 +40,7 @@ type Proof struct {
 	Windows int
 	Skipped []prove.Window // that the browser could not show
 	Pages   string         // what was opened
+	Unseen  bool           // pixels of some windows were not compared: the browser does not photograph them
 	Put     bool           // the stylesheet was put into the page, which does not hold it
 	Browser string
 	Took    time.Duration
@@ -110,7 +111,7 @@ func atOnce(by serve.Means) int {
 func (p *Proof) take(o *Proof) {
 	p.Boxes, p.Skipped, p.Shots = append(p.Boxes, o.Boxes...), append(p.Skipped, o.Skipped...), append(p.Shots,
 		o.Shots...)
-	p.Windows, p.Browser = p.Windows+o.Windows, o.Browser
+	p.Windows, p.Browser, p.Unseen = p.Windows+o.Windows, o.Browser, p.Unseen || o.Unseen
 }
 
 // grouped are windows that one browser can show: of one density, and of touch screens or not.
@@ -287,6 +288,10 @@ func (p *prover) shoot(ctx context.Context, v *serve.Visitor, looked []seen, out
 	g, _ := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, s := range of {
+		if shown[i].Image == nil {
+			out.Unseen = true
+			continue
+		}
 		g.Go(func() (err error) {
 			shots[i], err = p.made.Expect(s.Window, s.visit,
 				prove.Stop{Scroll: int(shown[i].Scroll), Top: panes[i].Top, High: panes[i].High})
@@ -297,6 +302,9 @@ func (p *prover) shoot(ctx context.Context, v *serve.Visitor, looked []seen, out
 		return err
 	}
 	for i, s := range of {
+		if shown[i].Image == nil {
+			continue
+		}
 		p.made.Compare(shots[i], shown[i].Image, s.boxes)
 		if s.Border == "" {
 			out.Shots = append(out.Shots, Photograph{s.Window, int(shown[i].Scroll) + panes[i].Top, shots[i],

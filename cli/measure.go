@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"path/filepath"
 
 	"github.com/urfave/cli/v3"
@@ -205,6 +206,11 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 		return err
 	}
 	o.Widths, o.Height, o.Tall = p.Widths, p.Heights[0], p.Heights[1]
+	for _, d := range p.Density {
+		if d != 1 {
+			o.Others = append(o.Others, d)
+		}
+	}
 	var selectors []string
 	for _, b := range p.Boxes {
 		selectors = append(selectors, b.Selector)
@@ -226,6 +232,15 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 		Browser: m.Browser, Took: m.Took, At: at})
 	if err := s.tell(c, r); err != nil || c.Bool("json") {
 		return err
+	}
+	for _, d := range m.Beside {
+		switch {
+		case math.IsInf(d.Off, 0):
+			fmt.Fprintf(s.out, "at density %g texts wrap otherwise at some widths: heights there are a line "+
+				"off\n", d.Density)
+		case d.Off > 0.5:
+			fmt.Fprintf(s.out, "at density %g boxes lie up to %.1f px from these\n", d.Density, d.Off)
+		}
 	}
 	fmt.Fprintf(s.out, "%s: written\n", filepath.ToSlash(file))
 	if p.Measured == "" {

@@ -90,7 +90,7 @@ func (s *session) prove(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	r := report.OfProof(&report.Proofs{Boxes: p.Boxes, Skipped: p.Skipped, Windows: p.Windows, Page: p.Pages,
-		Browser: p.Browser, Put: p.Put, Seconds: p.Took.Seconds()})
+		Browser: p.Browser, Put: p.Put, Unseen: p.Unseen, Seconds: p.Took.Seconds()})
 	if err := s.tell(c, r); err != nil {
 		return err
 	}

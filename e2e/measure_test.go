@@ -147,7 +147,8 @@ func TestCheckedAsWithEveryWidthMeasured(t *testing.T) { // not beside others: a
 	for _, tall := range []bool{false, true} {
 		var windows []measure.Window
 		for w := 320; w <= 2560; w++ {
-			windows = append(windows, measure.Window{Width: w, Height: map[bool]int{false: f.Height, true: f.Tall}[tall]})
+			windows = append(windows, measure.Window{Width: w, Height: map[bool]int{false: f.Height,
+				true: f.Tall}[tall]})
 		}
 		got, err := v.Ask(selectors)(t.Context(), windows)
 		if err != nil {
@@ -219,12 +220,14 @@ func TestPagesByAddress(t *testing.T) { // not beside others: a browser is waite
 	if file.code != 1 || address.code != 1 || plain.Replace(address.out) != plain.Replace(file.out) {
 		t.Errorf("by its address\n%s%s\nas a file\n%s", address.out, address.err, file.out)
 	}
-	if r := run(t, dir, "trace", s.URL+"/index.html", "section.tonight"); r.code != 0 || !strings.Contains(r.out, "theme.css:15") {
+	if r := run(t, dir, "trace", s.URL+"/index.html", "section.tonight"); r.code != 0 ||
+		!strings.Contains(r.out, "theme.css:15") {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
 	plan := run(t, dir, "start", "index.html")
 	r := run(t, dir, "measure", "tourmaline.yaml", "--page", s.URL+"/index.html")
-	if plan.code != 0 || r.code != 0 || !strings.Contains(read2(t, filepath.Join(dir, "tourmaline.boxes.json")), s.URL) {
+	if plan.code != 0 || r.code != 0 || !strings.Contains(read2(t, filepath.Join(dir, "tourmaline.boxes.json")),
+		s.URL) {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
 	write(t, dir, map[string]string{"styles/reset.css": "section { line-height: 3 }"})
@@ -234,7 +237,8 @@ func TestPagesByAddress(t *testing.T) { // not beside others: a browser is waite
 	s.Close()
 	for _, c := range [][2]string{
 		{"check http://example.com/", "is not on this machine; --allow-host example.com"},
-		{"measure " + s.URL + "/", "the page cannot be read"}, {"start " + s.URL + "/ -o x.yaml", "start needs the page's file"},
+		{"measure " + s.URL + "/", "the page cannot be read"}, {"start " + s.URL + "/ -o x.yaml",
+			"start needs the page's file"},
 		{"measure index.html --driver nonsense", "is not an address"},
 		{"measure index.html --driver " + s.URL, "--driver"}, {"fit --box hero --at phone", ""},
 	} {
@@ -248,11 +252,13 @@ func TestPagesByAddress(t *testing.T) { // not beside others: a browser is waite
 func TestPagesOfVeryManyElements(t *testing.T) { // not beside others: a browser is waited for
 	shoot.Need(t)
 	dir := t.TempDir()
-	write(t, dir, map[string]string{"many.html": "<!doctype html><style>i { display: block; height: 2px; background: red }</style><iframe src=x.html></iframe>" +
+	write(t, dir, map[string]string{"many.html": "<!doctype html><style>i { display: block; height: 2px; " +
+		"background: red }</style><iframe src=x.html></iframe>" +
 		strings.Repeat("<i></i>", 20000)})
 	r := run(t, dir, "measure", "many.html", "--widths", "320-400")
 	out := strings.Join(strings.Fields(r.out), " ")
-	if r.code != 0 || !strings.Contains(out, "19000 elements with a background left out") || !strings.Contains(out, "1 element is in the page not looked into") {
+	if r.code != 0 || !strings.Contains(out, "19000 elements with a background left out") ||
+		!strings.Contains(out, "1 element is in the page not looked into") {
 		t.Errorf("%d %s%s", r.code, out[max(len(out)-500, 0):], r.err)
 	}
 }

@@ -134,6 +134,20 @@ func read2(t *testing.T, name string) string {
 	return string(data)
 }
 
+// The demo is as its plan says, in each of its windows.
+func TestDemoIsProved(t *testing.T) { // not beside others: a browser is waited for
+	shoot.Need(t)
+	dir := t.TempDir()
+	if r := runDemo(t, dir); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	r := run(t, filepath.Join(dir, "obs"), "prove")
+	if r.code != 0 || !strings.HasSuffix(r.out, "every box is as the plan says\n") || strings.Contains(r.out,
+		" none ") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+}
+
 // The designer's own page is proved too: with the stylesheet put into it, or written back; a rule of the page that
 // wins is found. And by a driver that runs already.
 func TestOwnPagesAreProved(t *testing.T) { // not beside others: a browser is waited for

@@ -15,6 +15,7 @@ type Prove struct {
 	Put     bool     `json:"stylesheetPut"` // the page does not hold the plan's rules; they were put into it
 	Windows int      `json:"windows"`
 	Skipped []string `json:"skipped"` // windows that the browser could not show
+	Unseen  bool     `json:"unseen"`  // pixels of some windows were not compared: the browser does not photograph them
 	Same    bool     `json:"same"`    // all is as the plan says
 	Boxes   []Proved `json:"boxes"`
 
@@ -51,13 +52,14 @@ type Proofs struct {
 	Skipped       []prove.Window
 	Windows       int
 	Page, Browser string
-	Put           bool
+	Put, Unseen   bool
 	Seconds       float64
 }
 
 // OfProof is the report of a proof.
 func OfProof(p *Proofs) *Prove {
-	r := &Prove{Page: p.Page, Browser: p.Browser, Put: p.Put, Windows: p.Windows, Skipped: []string{}, Same: true,
+	r := &Prove{Page: p.Page, Browser: p.Browser, Put: p.Put, Unseen: p.Unseen, Windows: p.Windows,
+		Skipped: []string{}, Same: true,
 		Boxes: []Proved{}, seconds: p.Seconds}
 	for _, w := range p.Skipped {
 		r.Skipped = append(r.Skipped, w.Label())
@@ -140,6 +142,9 @@ func (r *Prove) Text(p *Printer) {
 		"on average and in the worst place")
 	if len(borders) > 0 {
 		p.para(fmt.Sprintf("at the borders of rules: %s in %s", Plural(there, "box"), Plural(len(borders), "window")))
+	}
+	if r.Unseen {
+		p.para("pixels of some windows were not compared: this browser photographs at density 1 alone")
 	}
 	if len(r.Skipped) > 0 {
 		p.para(fmt.Sprintf("%s not shown: the browser draws another density (%s)", Plural(len(r.Skipped), "window"),

@@ -17,6 +17,7 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"strings"
 	"sync"
 	"time"
 
@@ -35,6 +36,8 @@ type Server struct {
 	token       string
 	ours, pages net.Listener
 	http        [2]*http.Server
+	mu          sync.Mutex
+	fresh       []*http.Server // each shows the page on a port of its own
 
 	asks    chan ask
 	answers chan answer
@@ -47,6 +50,7 @@ type Server struct {
 type ask struct {
 	Op        string           `json:"op"`
 	Page      string           `json:"page,omitempty"`  // its whole address
+	Pages     []string         `json:"pages,omitempty"` // of each window
 	Limit     int              `json:"limit,omitempty"` // ms that it may take to rest
 	Most      int              `json:"most,omitempty"`
 	Windows   []measure.Window `json:"windows,omitempty"`
@@ -94,7 +98,7 @@ func New(from Source) (*Server, error) {
 	mux.HandleFunc("GET /~"+s.token+"/{file...}", s.frame)
 	mux.HandleFunc("POST /~"+s.token+"/step", s.step)
 	mux.HandleFunc("POST /~"+s.token+"/shown", s.shown)
-	for i, h := range []http.Handler{s.guarded(s.ours, mux), s.guarded(s.pages, s.known(s.page()))} {
+	for i, h := range []http.Handler{s.guarded(s.ours, mux), s.guarded(s.pages, s.known(s.page(s.pages)))} {
 		s.http[i] = &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 	}
 	go s.http[0].Serve(s.ours) // they end with Close
@@ -118,8 +122,33 @@ func (s *Server) pageAddress() string {
 	return u.String()
 }
 
+// freshAddress shows the page on another port, where nothing of it can be in a browser's memory yet.
+func (s *Server) freshAddress() (string, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", fmt.Errorf("no port of this machine can be served on: %w", err)
+	}
+	h := &http.Server{Handler: s.guarded(l, s.known(s.page(l))), ReadHeaderTimeout: 10 * time.Second}
+	s.mu.Lock()
+	s.fresh = append(s.fresh, h)
+	s.mu.Unlock()
+	go h.Serve(l)
+	return strings.Replace(s.pageAddress(), s.pages.Addr().String(), l.Addr().String(), 1), nil
+}
+
+// stale ends all such ports.
+func (s *Server) stale() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, h := range s.fresh {
+		h.Close()
+	}
+	s.fresh = nil
+}
+
 // Close ends the server.
 func (s *Server) Close() {
+	s.stale()
 	for _, h := range s.http {
 		h.Close()
 	}

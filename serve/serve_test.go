@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"tourmaline/core/measure"
+	"tourmaline/core/plan"
 )
 
 func site(files map[string]string) fstest.MapFS {
@@ -137,6 +138,13 @@ grid-template-columns: repeat(auto-fit, minmax(220px, 1fr)) } .card { background
 </style><body><div class=top>Menu</div><div class=hero><h1>The sky tonight</h1></div><div class=grid>` +
 		strings.Repeat("<div class=card>Saturn from eight, clouds permitting.</div>", 7) + "</div>"},
 		[]string{".top", ".hero", ".grid", ".card"}},
+	"columns": {map[string]string{"a/index.html": `<!doctype html><style>body { margin: 0; font: 17px/1.45 serif }
+.wide { columns: 14em auto; background: #eef; padding: 1em } .row { display: flex; gap: 2vw } .row > * { flex: 1 1 200px; background: #efe }
+table { width: 100%; background: #fee } .float { float: right; width: 30%; min-width: 150px; background: #ffe; aspect-ratio: 4 / 3 }
+</style><body><div class=wide>` + strings.Repeat("The Ring Nebula from ten, clouds permitting. ", 30) + `</div><div class=row><div>` +
+		strings.Repeat("Dew on the finder. ", 12) + `</div><div>Seeing good until midnight</div></div><div class=float></div>
+<table><tr><td>Saturn<td>` + strings.Repeat("rises in the east ", 9) + `</table>`},
+		[]string{".wide", ".row", ".float", "table"}},
 	"scripts": {map[string]string{"a/index.html": `<!doctype html><style>body { margin: 0 } div { background: teal }</style><body>
 <div id=a></div><script>const a = document.getElementById("a"), fit = () => a.style.height = Math.round(innerWidth / 3) + "px";
 fit(); addEventListener("resize", fit); setTimeout(() => document.body.append(Object.assign(document.createElement("div"),
@@ -295,5 +303,65 @@ func TestPagesThatResist(t *testing.T) {
 		}
 		s.Close()
 		cancel()
+	}
+}
+
+// Boxes that hang on the window's height are known in windows that were not asked for, in each browser.
+func TestTallInTheBrowser(t *testing.T) {
+	const page = `<!doctype html><style>body { margin: 0; font: 18px/1.5 sans-serif } .hero { min-height: 100vh; background: navy }
+.part { height: clamp(300px, 70vh, 60vw); background: teal } .inner { padding: 5vh 10px; background: #eee }
+</style><body><div class=hero>`
+	text := strings.Repeat("Saturn from eight, the Ring Nebula from ten, clouds permitting. ", 12)
+	selectors := []string{".hero", ".part", ".inner"}
+	for _, browser := range browsers(t) {
+		ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+		defer cancel()
+		session, _ := begun(ctx, t, browser, map[string]string{"index.html": page + text +
+			"</div><div class=part></div><div class=inner>" +
+			text[:300] + "</div>"}, "index.html")
+		ask, began := session.Ask(selectors), time.Now()
+		high := [4]bool{3: true}
+		m, err := measure.RunTall(ctx, ask, measure.Options{Selectors: selectors, Widths: [2]int{320, 1600},
+			Height: 600,
+			Bend:   [][4]bool{high, high, high}}, 1200)
+		if err != nil {
+			t.Fatal(err)
+		}
+		took := time.Since(began).Seconds()
+		f := measure.FileOf(m, selectors)
+		var windows []measure.Window
+		for k := range 200 {
+			windows = append(windows, measure.Window{Width: 321 + k*1277%1279, Height: 601 + k*97%599})
+		}
+		real, err := ask(ctx, windows)
+		if err != nil {
+			t.Fatal(err)
+		}
+		worst, at := 0.0, ""
+		for _, b := range f.Boxes {
+			var steps []plan.Step
+			for _, s := range b.Samples {
+				step := plan.Step{Width: float64(s.Width), Length: s.Border[3]}
+				if s.Bends != nil {
+					for _, p := range s.Bends[3] {
+						step.Bends = append(step.Bends, plan.Bend{Window: p[0], Length: p[1]})
+					}
+				}
+				steps = append(steps, step)
+			}
+			for _, a := range real {
+				w, h := float64(a.Window.Width), float64(a.Window.Height)
+				off := math.Abs(plan.StepAt(steps, w, h) - a.Boxes[slices.Index(selectors, b.Selector)].Border[3])
+				if off > worst {
+					worst, at = off, fmt.Sprint(b.Selector, a.Window)
+				}
+			}
+		}
+		t.Logf("%s: %d windows in %.1f s, off by %.2f px (%s) at %d others", session.Browser, m.Low.Asked, took,
+			worst, at, len(windows))
+		if worst > 0.5 {
+			t.Errorf("off by %.2f px: %s", worst, at)
+		}
+		session.End()
 	}
 }

@@ -141,8 +141,16 @@ type Visit struct {
 // Visit opens the page anew in windows, and measures the first element of each selector. clip: hardly any of it
 // needs to be drawn, since no script of it looks at what is in view.
 func (s *Session) Visit(ctx context.Context, windows []measure.Window, selectors []string, clip bool) ([]Visit, error) {
-	a, err := s.say(ctx, ask{Op: "visit", Page: s.pageAddress(), Limit: int(toRest.Milliseconds()),
-		Windows: windows, Selectors: selectors, Clip: clip})
+	q := ask{Op: "visit", Limit: int(toRest.Milliseconds()), Windows: windows, Selectors: selectors, Clip: clip}
+	defer s.stale()
+	for range windows {
+		page, err := s.freshAddress()
+		if err != nil {
+			return nil, err
+		}
+		q.Pages = append(q.Pages, page)
+	}
+	a, err := s.say(ctx, q)
 	if err != nil {
 		return nil, err
 	}

@@ -37,9 +37,9 @@ type Subject struct{ Selectors, Apart []string }
 
 // Shown is what a pane showed.
 type Shown struct {
-	Scroll float64 `json:"scroll"` // how far the page is scrolled: pages end
-	Error  string  `json:"error"`
-	Image  *image.RGBA
+	Scroll float64     `json:"scroll"` // how far the page is scrolled: pages end
+	Error  string      `json:"error"`
+	Image  *image.RGBA // nil: the browser photographs at no such density
 }
 
 // shot is what the page of panes is asked and says.
@@ -152,6 +152,13 @@ func (s *Server) developed(img image.Image, panes []Pane, density float64) ([]Sh
 	}
 	if img == nil || len(shown) != len(panes) {
 		return nil, fmt.Errorf("the browser gave no photograph of the page")
+	}
+	size := image.Point{}
+	for _, p := range panes {
+		size = image.Pt(max(size.X, p.Window.Width), max(size.Y, p.Y+p.High))
+	}
+	if b := img.Bounds(); float64(b.Dx()) < float64(size.X)*density-1 || float64(b.Dy()) < float64(size.Y)*density-1 {
+		return shown, nil // it photographs at another density, or no more than so much
 	}
 	for i, p := range panes {
 		shown[i].Image = parted(img, p, density)

@@ -7,6 +7,7 @@ import (
 	"io"
 	"io/fs"
 	"mime"
+	"net"
 	"net/http"
 	"net/http/httputil"
 	"net/url"
@@ -36,11 +37,11 @@ type Source struct {
 
 const agentName = "/~tourmaline-agent.js"
 
-// page serves the designer's page, and all that it takes in.
-func (s *Server) page() http.Handler {
+// page serves the designer's page, and all that it takes in, on a port.
+func (s *Server) page(on net.Listener) http.Handler {
 	theirs := http.Handler(http.HandlerFunc(s.file))
 	if s.Upstream != nil {
-		theirs = s.proxy()
+		theirs = s.proxy(on.Addr().String())
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch name := strings.TrimPrefix(path.Clean(r.URL.Path), "/"); {
@@ -165,8 +166,7 @@ func headOf(page []byte) int {
 const mostPage = 64 << 20
 
 // proxy passes requests on to the other server, web sockets too, and puts our script into its pages.
-func (s *Server) proxy() http.Handler {
-	own := s.pages.Addr().String()
+func (s *Server) proxy(own string) http.Handler {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.Proxy = nil
 	transport.TLSClientConfig = &tls.Config{InsecureSkipVerify: true} // a development server signs for itself

@@ -58,8 +58,27 @@ func RunTall(ctx context.Context, ask Asker, o Options, high int) (*Tall, error)
 		return nil, err
 	}
 	low.Asked += t.High.Asked + t.Asked
-	low.Whole = low.Whole && t.High.Whole
+	low.Whole = low.Whole && t.High.Whole && t.Asked < mostBends
 	return t, nil
+}
+
+// Beside is how far boxes lie from those of m at the widths that its straight lines need, CSS px: what a browser
+// rounds otherwise that draws another density.
+func (t *Tall) Beside(ctx context.Context, ask Asker) (float64, error) {
+	var windows []Window
+	for _, w := range t.Low.kept() {
+		windows = append(windows, Window{w, t.Low.Height})
+	}
+	got, err := ask(ctx, windows)
+	if err != nil || len(got) != len(windows) {
+		return 0, err
+	}
+	t.Low.Asked += len(got)
+	off := 0.0
+	for i := range got {
+		off = max(off, deviation(&got[i], t.Low.known(got[i].Window.Width)))
+	}
+	return off, nil
 }
 
 func (m *Measured) has(width int) bool {
@@ -68,7 +87,7 @@ func (m *Measured) has(width int) bool {
 }
 
 // Most windows between the lowest and the highest that are asked for.
-const mostBends = 800
+const mostBends = 1600
 
 // bend asks between the lowest and the highest window, at the widths that straight lines cannot do without.
 func (t *Tall) bend(ctx context.Context, ask Asker) error {

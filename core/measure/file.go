@@ -9,16 +9,19 @@ import (
 
 // File is what is kept of a measurement, beside the plan: open, sorted, the same from run to run.
 type File struct {
-	Tourmaline int       `json:"tourmaline"` // 1
-	Page       string    `json:"page"`       // as seen from the file
-	Hash       string    `json:"hash"`       // of the page and its stylesheets when it was measured
-	Browser    string    `json:"browser"`
-	Date       string    `json:"date"`
-	Height     int       `json:"height"`         // of the windows, CSS px
-	Tall       int       `json:"tall,omitempty"` // of those in which texts were measured once more
-	Asked      int       `json:"asked"`          // windows
-	Off        float64   `json:"off"`            // the largest deviation that is left, CSS px
-	Boxes      []FileBox `json:"boxes"`
+	Tourmaline int    `json:"tourmaline"` // 1
+	Page       string `json:"page"`       // as seen from the file
+	Hash       string `json:"hash"`       // of the page and its stylesheets when it was measured
+	Browser    string `json:"browser"`
+	Date       string `json:"date"`
+	Height     int    `json:"height"`         // of the windows, CSS px
+	Tall       int    `json:"tall,omitempty"` // of those in which texts were measured once more
+	Asked      int    `json:"asked"`          // windows
+	// Densities are how far boxes lie from these where a browser draws other densities, CSS px; null: texts wrap
+	// otherwise there.
+	Densities map[string]*float64 `json:"densities,omitempty"`
+	Off       float64             `json:"off"` // the largest deviation that is left, CSS px
+	Boxes     []FileBox           `json:"boxes"`
 }
 
 // FileBox is one selector's boxes at some widths; between them they lie on straight lines.

@@ -50,7 +50,8 @@ func TestWindowsAtBorders(t *testing.T) {
 		at = append(at, s)
 	}
 	want := []string{"390x700@2 pixels", "399x600@1 pixels a", "399x600@2 a", "400x600@1 pixels a", "400x600@2 a",
-		"699x900@1 pixels b", "700x900@1 pixels b", "390x800@1 pixels b", "390x800@2 b", "390x801@1 pixels b", "390x801@2 b"}
+		"699x900@1 pixels b", "700x900@1 pixels b", "390x800@1 pixels b", "390x800@2 b", "390x801@1 pixels b",
+		"390x801@2 b"}
 	if !slices.Equal(at, want) {
 		t.Errorf("\n%q, want\n%q", at, want)
 	}
@@ -63,7 +64,8 @@ func visitOf() *Visit {
 		return measure.Box{Border: r, Padding: r, Content: r, Matches: 1, Look: &measure.Look{Background: background}}
 	}
 	with := func(color, image string) map[string]string {
-		return map[string]string{"color": color, "image": image, "position": "0% 0%", "size": "auto", "repeat": "repeat",
+		return map[string]string{"color": color, "image": image, "position": "0% 0%", "size": "auto",
+			"repeat": "repeat",
 			"origin": "padding-box", "clip": "border-box", "attachment": "scroll", "blendMode": "normal"}
 	}
 	return &Visit{Page: 600, Boxes: []measure.Box{box(0, 100, with("rgb(255, 0, 0)", "none")),
@@ -78,17 +80,21 @@ func TestFacts(t *testing.T) {
 		change func(v *Visit)
 		want   string // what differs of b
 	}{
-		"nothing":    {func(*Visit) {}, ""},
-		"half a px":  {func(v *Visit) { v.Boxes[1].Border[3] += 0.4 }, ""},
-		"height":     {func(v *Visit) { v.Boxes[1].Border[3] = 280 }, "its height is 280 px, the plan says 300"},
-		"top":        {func(v *Visit) { v.Boxes[1].Border[1] = 104 }, "its top edge is 104 px, the plan says 100"},
-		"colour":     {func(v *Visit) { v.Boxes[1].Look.Background["color"] = "rgb(16, 32, 49)" }, "its colour is #102031, the plan says #102030"},
-		"position":   {func(v *Visit) { v.Boxes[1].Look.Background["position"] = "10px 0px" }, ""}, // it fills the box wherever it is
-		"size":       {func(v *Visit) { v.Boxes[1].Look.Background["size"] = "50px" }, "its gradient lies at 0, 0 px in 50 x 300, the plan says 0, 0 in 400 x 300"},
-		"attachment": {func(v *Visit) { v.Boxes[1].Look.Background["clip"] = "content-box" }, "its gradient is clipped to content-box, the plan says border-box"},
-		"images":     {func(v *Visit) { v.Boxes[1].Look.Background["image"] = "none" }, "the number of its images is 0, the plan says 1"},
-		"gone":       {func(v *Visit) { v.Boxes[1].Matches = 0 }, "nothing on the page has its selector, .b"},
-		"not shown":  {func(v *Visit) { v.Boxes[1].Border = measure.Rect{} }, "it is not shown"},
+		"nothing":   {func(*Visit) {}, ""},
+		"half a px": {func(v *Visit) { v.Boxes[1].Border[3] += 0.4 }, ""},
+		"height":    {func(v *Visit) { v.Boxes[1].Border[3] = 280 }, "its height is 280 px, the plan says 300"},
+		"top":       {func(v *Visit) { v.Boxes[1].Border[1] = 104 }, "its top edge is 104 px, the plan says 100"},
+		"colour": {func(v *Visit) { v.Boxes[1].Look.Background["color"] = "rgb(16, 32, 49)" },
+			"its colour is #102031, the plan says #102030"},
+		"position": {func(v *Visit) { v.Boxes[1].Look.Background["position"] = "10px 0px" }, ""},
+		"size": {func(v *Visit) { v.Boxes[1].Look.Background["size"] = "50px" },
+			"its gradient lies at 0, 0 px in 50 x 300, the plan says 0, 0 in 400 x 300"},
+		"attachment": {func(v *Visit) { v.Boxes[1].Look.Background["clip"] = "content-box" },
+			"its gradient is clipped to content-box, the plan says border-box"},
+		"images": {func(v *Visit) { v.Boxes[1].Look.Background["image"] = "none" },
+			"the number of its images is 0, the plan says 1"},
+		"gone":      {func(v *Visit) { v.Boxes[1].Matches = 0 }, "nothing on the page has its selector, .b"},
+		"not shown": {func(v *Visit) { v.Boxes[1].Border = measure.Rect{} }, "it is not shown"},
 	} {
 		v := visitOf()
 		c.change(v)
@@ -140,7 +146,8 @@ func TestPixels(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r := shot.Parts[1]; r != image.Rect(0, 100, 400, 400) || shot.Image.RGBAAt(5, 5) != (color.RGBA{255, 0, 0, 255}) ||
+	if r := shot.Parts[1]; r != image.Rect(0, 100, 400, 400) || shot.Image.RGBAAt(5, 5) != (color.RGBA{255, 0,
+		0, 255}) ||
 		shot.Image.RGBAAt(5, 250).B < 120 {
 		t.Errorf("%v %v", r, shot.Image.RGBAAt(5, 250))
 	}
