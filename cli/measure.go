@@ -187,6 +187,32 @@ func windowsAt(c *cli.Command, height int) (out []measure.Window, err error) {
 	return out, nil
 }
 
+// onPage says which boxes of a plan that are measured are not on the page, or never shown.
+func onPage(p *plan.Plan, m *app.Measurement, page string) error {
+	found := 0
+	for i, b := range p.Boxes {
+		matches, shown := 0, false
+		for _, a := range m.Answers {
+			matches, shown = max(matches, a.Boxes[i].Matches), shown || a.Boxes[i].Border[3] > 0
+		}
+		if matches > 0 {
+			found++
+		}
+		switch {
+		case b.Measured() == [4]bool{} || shown:
+		case matches == 0:
+			return fmt.Errorf("%s: nothing has the selector %s of the box %q; is it another page?", page,
+				b.Selector, b.Name)
+		default:
+			return fmt.Errorf("%s: the box %q (%s) has no size in any window", page, b.Name, b.Selector)
+		}
+	}
+	if found == 0 && len(p.Boxes) > 0 {
+		return fmt.Errorf("%s: nothing has a selector of the plan's boxes; is it another page?", page)
+	}
+	return nil
+}
+
 // measurePlan measures the boxes of a plan and keeps what it learns.
 func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, o app.Measuring) error {
 	p, file, err := app.PlanToMeasure(name)
@@ -211,6 +237,7 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 			o.Others = append(o.Others, d)
 		}
 	}
+	o.Looks = at
 	var selectors []string
 	for _, b := range p.Boxes {
 		selectors = append(selectors, b.Selector)
@@ -225,11 +252,14 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 	if err != nil {
 		return err
 	}
+	if err := onPage(p, m, site.Path(m.Page)); err != nil {
+		return err
+	}
 	if err := m.Save(site, file, selectors); err != nil {
 		return err
 	}
 	r := report.OfMeasure(&report.Measured{Measured: m.Measured, Names: selectors, Page: site.Path(m.Page),
-		Browser: m.Browser, Took: m.Took, At: at})
+		Browser: m.Browser, Took: m.Took, At: at, Looks: m.Looks})
 	if err := s.tell(c, r); err != nil || c.Bool("json") {
 		return err
 	}

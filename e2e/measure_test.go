@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"encoding/json"
+	"fmt"
 	"math"
 	"net/http"
 	"net/http/httptest"
@@ -94,15 +95,21 @@ func TestMeasuredPage(t *testing.T) { // not beside others: a browser is waited 
 }
 
 // Browsers and pages that will not do are told, and end.
-func TestMeasuringThatCannotBe(t *testing.T) {
-	t.Parallel()
+func TestMeasuringThatCannotBe(t *testing.T) { // not beside others: a browser is waited for
 	dir := demoSite(t)
+	const of = "tourmaline: 1\nmeasured: b.json\nboxes: [{name: a, selector: %s, height: %s, layers: [{color: red}]}]\n"
+	write(t, dir, map[string]string{"other.yaml": fmt.Sprintf(of, ".nowhere", "measured"),
+		"flat.yaml": fmt.Sprintf(of, ".flat", "measured"), "none.yaml": fmt.Sprintf(of, ".nowhere", "9px"),
+		"flat.html": "<!doctype html><p class=flat></p>"})
 	for _, c := range [][2]string{
 		{"measure", "needs a plan or a page"}, {"measure index.html --browser /nowhere", "cannot be run"},
 		{"measure index.html --browser false", "the browser ended before it had answered"},
 		{"measure index.html --height 0", "is not a height"}, {"measure index.html --at 5x5 --at 5x6",
 			"windows of one height"},
 		{"measure tourmaline.yaml", "the plan cannot be read"},
+		{"measure other.yaml", "index.html: nothing has the selector .nowhere of the box"},
+		{"measure flat.yaml --page flat.html", `the box "a" (.flat) has no size in any window`},
+		{"measure none.yaml", "nothing has a selector of the plan's boxes"},
 	} {
 		if r := run(t, dir, strings.Fields(c[0])...); r.code != 2 || !strings.Contains(r.err, c[1]) {
 			t.Errorf("%s: %d %s, want %q", c[0], r.code, r.err, c[1])

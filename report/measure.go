@@ -85,10 +85,11 @@ func OfMeasure(m *Measured) *Measure {
 	for _, w := range MeasuredWindows(m.Widths, m.Height, m.At) {
 		r.widths = append(r.widths, w.Width)
 	}
-	for i, sel := range m.Selectors {
+	windows := MeasuredWindows(m.Widths, m.Height, m.At)
+	for i := range m.Selectors {
 		row := measuredRow{name: names[i]}
-		for _, w := range r.widths {
-			b, ok := m.Measured.At(sel, w)
+		for _, w := range windows {
+			b, ok := m.boxAt(w, i)
 			row.matches = max(row.matches, b.Matches)
 			if !ok {
 				row.heights = append(row.heights, "not shown")
@@ -98,10 +99,10 @@ func OfMeasure(m *Measured) *Measure {
 		}
 		r.rows = append(r.rows, row)
 	}
-	for _, w := range r.widths {
-		j := MeasuredAt{Window: fmt.Sprintf("%dx%d", w, m.Height), Boxes: []MeasuredBox{}}
-		for i, sel := range m.Selectors {
-			b, ok := m.Measured.At(sel, w)
+	for _, w := range windows {
+		j := MeasuredAt{Window: fmt.Sprintf("%dx%d", w.Width, w.Height), Boxes: []MeasuredBox{}}
+		for i := range m.Selectors {
+			b, ok := m.boxAt(w, i)
 			if !ok {
 				continue
 			}
@@ -109,7 +110,7 @@ func OfMeasure(m *Measured) *Measure {
 			if pseudo != "" {
 				pseudo = "::" + pseudo
 			}
-			box := MeasuredBox{Path: path, Pseudo: pseudo, Look: m.looks(w, i), Matches: b.Matches,
+			box := MeasuredBox{Path: path, Pseudo: pseudo, Look: m.looks(w.Width, i), Matches: b.Matches,
 				Border: nums(b.Border), Padding: nums(b.Padding),
 				Content: nums(b.Content), Text: [][4]Num{}}
 			for _, l := range b.Text {
@@ -117,10 +118,33 @@ func OfMeasure(m *Measured) *Measure {
 			}
 			j.Boxes = append(j.Boxes, box)
 		}
-		j.Page = Num(m.PageAt(w))
+		j.Page = Num(m.pageAt(w))
 		r.Windows = append(r.Windows, j)
 	}
 	return r
+}
+
+// boxAt is a box in a window: on straight lines between what was asked for, or in a window of another height what
+// the browser says of just that.
+func (m *Measured) boxAt(w measure.Window, i int) (measure.Box, bool) {
+	if w.Height != m.Height {
+		for _, a := range m.Looks {
+			if a.Window == w {
+				return a.Boxes[i], a.Boxes[i].Border != measure.Rect{}
+			}
+		}
+	}
+	return m.Measured.At(m.Selectors[i], w.Width)
+}
+
+// pageAt is the height of the page in a window.
+func (m *Measured) pageAt(w measure.Window) float64 {
+	for _, a := range m.Looks {
+		if a.Window == w && w.Height != m.Height {
+			return a.Page
+		}
+	}
+	return m.PageAt(w.Width)
 }
 
 // looks is how a box looks at a width; nil where that was not asked.

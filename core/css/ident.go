@@ -28,6 +28,51 @@ func Ident(name string) string {
 	return b.String()
 }
 
+// Plain is a text of a stylesheet on one line and without comments: what stands in a place where a comment may
+// say anything. Strings stay as they are.
+// Source: CSS Syntax 3, 4.3.2 (https://www.w3.org/TR/css-syntax-3/#consume-comment).
+func Plain(s string) string {
+	var b strings.Builder
+	space := false
+	put := func(c string) {
+		if space && b.Len() > 0 {
+			b.WriteByte(' ')
+		}
+		space = false
+		b.WriteString(c)
+	}
+	for i := 0; i < len(s); {
+		switch c := s[i]; {
+		case strings.HasPrefix(s[i:], "/*"):
+			n := strings.Index(s[i+2:], "*/")
+			if n < 0 {
+				return b.String()
+			}
+			i, space = i+n+4, true
+		case strings.IndexByte(" \t\n\r\f", c) >= 0:
+			i, space = i+1, true
+		case c == '\\' && i+1 < len(s):
+			put(s[i : i+2])
+			i += 2
+		case c == '"' || c == '\'':
+			end := i + 1
+			for end < len(s) && s[end] != c {
+				if s[end] == '\\' {
+					end++
+				}
+				end++
+			}
+			end = min(end+1, len(s))
+			put(s[i:end])
+			i = end
+		default:
+			put(s[i : i+1])
+			i++
+		}
+	}
+	return b.String()
+}
+
 // SplitList cuts a value at the commas that are in no parentheses or quotes.
 func SplitList(s string) []string {
 	var out []string

@@ -26,7 +26,7 @@ type mediaCond struct {
 	word    string // orientation, or the media type
 }
 
-// String is the query as written.
+// String is the query as written, without comments.
 func (m Media) String() string { return m.text }
 
 // Asks reports whether the query asks for any of the features, by their names without
@@ -117,7 +117,7 @@ func ParseMedia(text string) (Media, error) {
 	if err != nil {
 		return Media{}, err
 	}
-	m := Media{text: strings.TrimSpace(text)}
+	m := Media{text: Plain(text)}
 	for {
 		c, err := p.mediaQuery()
 		if err != nil {

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"tourmaline/core/cascade"
 	"tourmaline/core/css"
 	"tourmaline/core/doc"
 	"tourmaline/core/source"
@@ -236,6 +237,23 @@ var boxCSS = []string{"padding", "margin", "border", "border-radius", "box-shado
 	"padding-top", "padding-right", "padding-bottom", "padding-left", "margin-top", "margin-right", "margin-bottom",
 	"margin-left"}
 
+// readSelector reads a selector, and returns it without comments: it is written into stylesheets.
+func readSelector(n node) (string, error) {
+	text, err := n.text()
+	if err != nil {
+		return "", err
+	}
+	list, err := cascade.ParseSelectors(css.Plain(text), nil)
+	if err != nil || len(list) == 0 {
+		return "", n.fail("a selector that browsers know")
+	}
+	var out []string
+	for _, s := range list {
+		out = append(out, s.Text)
+	}
+	return strings.Join(out, ", "), nil
+}
+
 func readBox(n node, role Role) (*Box, error) {
 	b := &Box{Role: role, Span: n.Span, Rules: make([]Rule, 1)}
 	switch role {
@@ -251,10 +269,7 @@ func readBox(n node, role Role) (*Box, error) {
 		return
 	}
 	handlers["selector"] = func(n node) (err error) {
-		b.Selector, err = n.text()
-		if err == nil && strings.ContainsAny(b.Selector, "{};") {
-			err = n.fail("a selector")
-		}
+		b.Selector, err = readSelector(n)
 		return
 	}
 	handlers["when"] = func(n node) error {
@@ -284,7 +299,7 @@ func readBox(n node, role Role) (*Box, error) {
 		return nil, &source.SyntaxError{Span: n.Span, In: "boxes", Msg: "the box has no name"}
 	}
 	if b.Selector == "" {
-		b.Selector = "." + b.Name
+		b.Selector = "." + css.Ident(b.Name)
 	}
 	for i := range b.Rules[1:] { // texts of a when block say what those of the box do
 		for k := range b.Rules[i+1].Text {

@@ -108,13 +108,17 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		}
 		data.Boxes = append(data.Boxes, box)
 	}
-	data.Style = template.CSS(w.b.String())
+	data.Style = styleText(w.b.String())
 	var out strings.Builder
 	if err := pageForm.Execute(&out, data); err != nil {
 		return "", err
 	}
 	return out.String(), nil
 }
+
+// styleText is CSS as it may stand in a style element, which ends at the first </style, wherever that stands.
+// Source: HTML, 13.1.2.6 (https://html.spec.whatwg.org/multipage/syntax.html#cdata-rcdata-restrictions).
+func styleText(css string) template.CSS { return template.CSS(strings.ReplaceAll(css, "</", `<\/`)) }
 
 // Hook is a selector of a box's element on the page that Page writes.
 func Hook(b *plan.Box) string {
