@@ -15,7 +15,9 @@ import (
 	"testing"
 	"time"
 
+	"tourmaline/core/measure"
 	"tourmaline/e2e/shoot"
+	"tourmaline/serve"
 )
 
 // provable is a plan with what a page can get wrong: a crop, a rule, a position, a colour, a gradient.
@@ -221,4 +223,43 @@ func gridOf(t *testing.T, driver string) http.Handler {
 		}
 		pass.ServeHTTP(w, r)
 	})
+}
+
+// The page to look at shows the texts of the when block that holds, and no others.
+func TestTextsOfWhenBlocksAreShown(t *testing.T) { // not beside others: a browser is waited for
+	shoot.Need(t)
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"tourmaline.yaml": `tourmaline: 1
+boxes:
+  - name: b
+    height: 200px
+    layers: [{color: navy}]
+    text: [{area: {left: 10px, top: 10px, width: 100px, height: 20px}, color: white}]
+    when:
+      (width < 900px): {text: [{area: {left: 10px, top: 50px, width: 100px, height: 20px}, color: white}]}
+      (width < 500px): {text: [{area: {left: 10px, top: 90px, width: 100px, height: 20px}, color: white}]}
+`})
+	if r := run(t, dir, "build", "--draft"); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	v, err := serve.Show(t.Context(), serve.Source{Files: os.DirFS(filepath.Join(dir, "dist")),
+		Page: "index.html"}, serve.Means{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer v.Stop()
+	if err := v.Open(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	got, err := v.Ask([]string{"[data-box=b] > p"})(t.Context(), []measure.Window{{Width: 1000, Height: 700},
+		{Width: 700, Height: 700},
+		{Width: 400, Height: 700}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, top := range []float64{10, 50, 90} { // the hull of all that are shown
+		if b := got[i].Boxes[0]; b.Border != (measure.Rect{10, top, 100, 20}) || b.Matches != 3 {
+			t.Errorf("at %d px: %v", got[i].Window.Width, b)
+		}
+	}
 }

@@ -48,7 +48,7 @@ var pageForm = template.Must(template.New("page").Parse(`<!DOCTYPE html>
 <body>
 {{with .Column}}{{.Open}}
 {{end}}{{range .Boxes}}{{.Open}}{{range .Texts}}
-  <p class="tourmaline-text" style="margin: 0; {{.Style}}">{{.Sample}}</p>{{end}}{{if .Texts}}
+  <p class="tourmaline-text"{{with .Rule}} data-rule="{{.}}"{{end}} style="margin: 0; {{.Style}}">{{.Sample}}</p>{{end}}{{if .Texts}}
 {{end}}{{.Close}}
 {{end}}{{with .Column}}{{.Close}}
 {{end}}</body>
@@ -62,6 +62,7 @@ type pageBox struct {
 }
 
 type pageText struct {
+	Rule   int // of the box, whose text it is
 	Style  template.CSS
 	Sample string
 }
@@ -103,9 +104,7 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 			data.Column = &box
 			continue
 		}
-		for i := range b.Base().Text {
-			box.Texts = append(box.Texts, textOf(&b.Base().Text[i]))
-		}
+		box.Texts = textsOf(w, b, hook)
 		data.Boxes = append(data.Boxes, box)
 	}
 	data.Style = styleText(w.b.String())
@@ -114,6 +113,27 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		return "", err
 	}
 	return out.String(), nil
+}
+
+// textsOf are the texts of a box: those of its when blocks too, which are shown in place of its own where their
+// queries hold.
+func textsOf(w *writer, b *plan.Box, hook string) (out []pageText) {
+	for i := range b.Rules {
+		r := &b.Rules[i]
+		for k := range r.Text {
+			t := textOf(&r.Text[k])
+			t.Rule = i
+			out = append(out, t)
+		}
+		if r.Text == nil || i == 0 {
+			continue
+		}
+		w.line("%s > p[data-rule=\"%d\"] { display: none; }", hook, i)
+		w.line("@media %s { %s > p:not([data-rule=\"%d\"]) { display: none; } %[2]s > p[data-rule=\"%[3]d\"] { "+
+			"display: block; } }",
+			r.Media.String(), hook, i)
+	}
+	return out
 }
 
 // styleText is CSS as it may stand in a style element, which ends at the first </style, wherever that stands.
@@ -162,7 +182,7 @@ func textOf(t *plan.TextArea) pageText {
 		fmt.Fprintf(&s, "left: %gpx; top: %gpx; width: %gpx; ", p[0], p[1], p[2])
 	}
 	fmt.Fprintf(&s, "color: %s", t.Color)
-	return pageText{template.CSS(s.String()), cmp.Or(t.Sample, SampleText)}
+	return pageText{Style: template.CSS(s.String()), Sample: cmp.Or(t.Sample, SampleText)}
 }
 
 // layoutRules writes the sizes of a box, which the plan gives of the border box.
