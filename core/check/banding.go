@@ -19,6 +19,26 @@ func gradientOf(a *scene) *css.Gradient {
 // bandLimit is how many device px one level may be wide.
 const bandLimit = 40
 
+// veiled reports whether no step of a gradient is seen: a picture without holes lies over it, or one shines through
+// it, whose own grain breaks the steps.
+func veiled(a *scene, g *css.Gradient) bool {
+	opaque := true
+	for k := range g.Stops {
+		opaque = opaque && (g.Stops[k].Hint || g.Stops[k].Color.IsOpaque())
+	}
+	layers := a.Frame.Values.Layers()
+	for i := range layers {
+		o, ok := a.pass.other(a, i)
+		if !ok || !raster(&o) || o.Landing.Bare > 0 || layers[i].Blend != css.BlendNormal {
+			continue
+		}
+		if i < a.Index && !o.image().HasAlpha || i > a.Index && !opaque {
+			return true
+		}
+	}
+	return false
+}
+
 var banding = &Check{
 	Name: "banding", Group: Gradient, Level: finding.Note, Needs: Heights,
 	Line: "the gradient has so few levels for its length that steps show",
@@ -43,7 +63,7 @@ that are at least six levels apart; fires above 40.`,
 				continue
 			}
 			g := gradientOf(a)
-			if g == nil || g.Kind == css.Conic {
+			if g == nil || g.Kind == css.Conic || veiled(a, g) {
 				continue
 			}
 			length, stops := paint.Line(g, &a.Frame.Env, a.Landing.Size.X, a.Landing.Size.Y)

@@ -10,7 +10,8 @@ var behindText = &Check{
 	Name: "behind-text", Group: Text, Level: finding.Warning, Needs: TextPlaces,
 	Line: "the subject of the picture lies under the text",
 	Long: `Text on top of what keep: names hides it, and is hard to read there. Measured as the
-share of keep that lies under a text area; up to 5% is left alone.`,
+share of keep that lies under a text area; up to 5% is left alone, and so is a keep of half the
+picture or more, since text on such a picture has to lie on it.`,
 	Remedy: "move the text area, or move the picture by its position",
 	Fires: `boxes:
   - name: hero
@@ -44,7 +45,7 @@ share of keep that lies under a text area; up to 5% is left alone.`,
 
 // hiddenByText is the largest share of keep under one text area, and which.
 func hiddenByText(a *scene) (share float64, area int) {
-	if a.Plan.Keep == nil {
+	if k := a.Plan.Keep; k == nil || k.W*k.H >= 0.5 {
 		return 0, 0
 	}
 	x, y, w, h := drawnRegion(a.Plan.Keep, a)

@@ -77,7 +77,7 @@ type Check struct {
 // picture: contrast finds what can be proven).
 var Checks = []*Check{
 	bare, soft, stretched, cutSubject, offFocus, deepCrop, repeats, noEffect,
-	contrastCheck, behindText, thinEdge,
+	buried, contrastCheck, behindText, thinEdge,
 	hidden, overflow, fixed, shortPage, sameSelector,
 	seam, blurredTile, patchy, partTile, manyTiles,
 	banding, flat, muddy,

@@ -13,7 +13,8 @@ var cutSubject = &Check{
 	Line: "what must stay visible is cut off",
 	Long: `keep: names the part of a picture that must be seen. A covering picture is cropped at
 some shapes of the window, and a part of keep can fall outside. Measured as the share
-of keep that lies in the box.`,
+of keep that lies in the box. A warning where edges are trimmed; an error where the middle
+of keep is out of sight.`,
 	Remedy: "move the picture by its position, make the box another shape there, or make keep smaller",
 	Fires: `boxes:
   - name: hero
@@ -52,6 +53,11 @@ boxes:
 		}
 		f.Message = fmt.Sprintf("%s of keep of %s is in the box; outside are %s", seen, a.name(),
 			strings.Join(sides, ", "))
+		if cx, cy := x+w/2, y+h/2; cx >= p.X && cx <= p.Right() && cy >= p.Y && cy <= p.Bottom() {
+			f.Level = finding.Warning
+		} else {
+			f.Message += "; its middle is out of sight"
+		}
 		f.Measured, f.Wanted, f.Unit = a.Landing.InView*100, 100, "% of keep in view"
 		switch {
 		case w > p.W+0.05:

@@ -50,6 +50,24 @@ func TestFiguresByHand(t *testing.T) {
 				"width: 20%, height: 100%}}]"),
 			"only 50% of keep of photo.jpg is in the box; outside are 35.6 px right",
 			"320 px"},
+		// From 85%, 302.2 px, to 100%: 17.8 of 53.3 px are seen, and the middle at 328.9 is not.
+		{"cut-subject", "320-320",
+			box("height: 200px, layers: [{image: photo.jpg, size: cover, position: 0% 0%, keep: {x: 85%, y: 0%, " +
+				"width: 15%, height: 100%}}]"),
+			"only 33% of keep of photo.jpg is in the box; outside are 35.6 px right; its middle is out of sight",
+			"320 px"},
+		// Of what is never seen only that is told; 10% is let through by 60% over 75%.
+		{"buried", "320-320", box("height: 200px, layers: [{color: black}, {image: small.jpg, size: cover}]"),
+			"small.jpg is never seen: an opaque colour or gradient lies over it", "320 px"},
+		{"soft", "320-320", box("height: 900px, layers: [{color: black}, {image: small.jpg, size: cover}]"), "", ""},
+		{"buried", "320-320", box("height: 200px, layers: [{color: rgb(0 0 0 / 60%)}, {gradient: " +
+			"\"linear-gradient(rgb(0 0 0 / 75%), black)\"}, {image: small.jpg, size: cover}]"),
+			"no more than 10% of small.jpg shows through", "320 px"},
+		{"buried", "320-320", box("height: 200px, layers: [{gradient: \"linear-gradient(rgb(0 0 0 / 75%), black)\"}, " +
+			"{image: small.jpg, size: cover}]"), "", ""},
+		// A keep of half the picture has text on it.
+		{"behind-text", "320-320", box("height: 200px, layers: [{image: photo.jpg, size: cover, keep: {x: 0%, y: 0%, " +
+			"width: 80%, height: 70%}}], text: [{area: {left: 9px, top: 9px, width: 90%, height: 50%}}]"), "", ""},
 		// The second copy begins after 300 px, so from 301 px on.
 		{"repeats", "290-320", box("height: 200px, layers: [{image: small.jpg}]"),
 			"small.jpg begins again 300 px from the left of the box", "301-320 px"},
@@ -79,6 +97,11 @@ func TestFiguresByHand(t *testing.T) {
 			"is 250 device px wide in the largest box", ""},
 		{"banding", "400-400", box("height: 300px, layers: [{gradient: \"linear-gradient(#101010, #1c1c1c)\"}]"), "",
 			""},
+		// Steps under a picture, or over one whose grain breaks them, are not seen.
+		{"banding", "400-400", box("height: 3000px, layers: [{image: photo.jpg, size: cover}, {gradient: " +
+			"\"linear-gradient(#101010, #1c1c1c)\"}]"), "", ""},
+		{"banding", "400-400", box("height: 3000px, layers: [{gradient: \"linear-gradient(rgb(0 0 0 / 0%), " +
+			"rgb(0 0 0 / 5%))\"}, {image: photo.jpg, size: cover}]"), "", ""},
 		{"flat", "400-400", box("height: 30px, layers: [{gradient: \"linear-gradient(red, red)\"}]"),
 			"all stops have one colour", "400 px"},
 		{"flat", "400-400", box("height: 30px, layers: [{gradient: \"linear-gradient(red 100%, blue 120%)\"}]"),

@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"tourmaline/core/finding"
+	"tourmaline/core/fit"
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
@@ -106,6 +107,7 @@ type row struct {
 	shown    []*boxSummary
 	known    []*plan.Values // of each box, whose layers stand at
 	at       [][]int        // slots, and then summaries
+	unseen   [][]bool       // by layer: nothing of it is seen
 	landings int
 	scene    scene // of the window that is looked at
 }
@@ -114,7 +116,8 @@ func (s *pass) newRow(part sweep.Part, sl *slots) *row {
 	boxes := len(s.plan.All())
 	r := &row{pass: s, slots: sl, d: part.Densities[0], h: part.Heights[0],
 		runs: make([][]finding.Run, len(sl.list)), worst: make([]worst, len(sl.list)),
-		known: make([]*plan.Values, boxes), at: make([][]int, boxes)}
+		known: make([]*plan.Values, boxes), at: make([][]int, boxes),
+		unseen: make([][]bool, boxes)}
 	for _, l := range s.layers {
 		r.layers = append(r.layers, newSummary(l.id))
 	}
@@ -208,12 +211,18 @@ func (r *row) window(w *sweep.Window) {
 			}
 			a.Index = n
 			r.landings++
+			unseen := r.unseen[id][n]
 			for i, c := range r.slots.layerChecks {
+				if unseen && c != buried {
+					continue
+				}
 				if bad := c.layer(a); bad > 0 {
 					r.mark(at[2*n]+i, w, bad)
 				}
 			}
-			r.layers[at[2*n+1]].look(a, &w.Viewport)
+			if !unseen {
+				r.layers[at[2*n+1]].look(a, &w.Viewport)
+			}
 		}
 	}
 }
@@ -225,11 +234,12 @@ func (r *row) places(a *scene) []int {
 	if r.known[id] == a.Frame.Values {
 		return r.at[id]
 	}
-	at := r.at[id][:0]
-	for _, l := range a.Frame.Values.Layers() {
+	at, unseen := r.at[id][:0], r.unseen[id][:0]
+	for n, l := range a.Frame.Values.Layers() {
+		unseen = append(unseen, fit.Through(a.Frame, n) == 0)
 		at = append(at, r.slots.layer[l.ID], r.slots.number[l.ID])
 	}
-	r.known[id], r.at[id] = a.Frame.Values, at
+	r.known[id], r.at[id], r.unseen[id] = a.Frame.Values, at, unseen
 	return at
 }
 

@@ -347,6 +347,11 @@ func (t *Texts) At(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
 	return out
 }
 
+// Loading is At before the box's pictures have come: on what else is painted there.
+func (t *Texts) Loading(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
+	return (&reader{pass: t.pass, box: box, loading: true}).measure(w, h, scale).spread
+}
+
 // Unreadable reports whether the check contrast finds a width at which a text area of
 // a box cannot be read on its pictures.
 func (t *Texts) Unreadable(box plan.BoxID) bool {

@@ -160,26 +160,7 @@ func scrolled(p *place.Placed, f *layout.Frame, l *css.Layer) place.Placed {
 
 // covered reports whether a layer lies under an opaque colour or gradient of its own box
 // that hides all of it: nobody sees it, so it has no files.
-func covered(f *layout.Frame, n int) bool {
-	layers := f.Values.Layers()
-	for i := range layers[:n] {
-		l := &layers[i]
-		g := l.Image.Gradient
-		if g == nil || len(layers[i].Plan.Filters) > 0 || l.Blend != css.BlendNormal || l.Size != css.SizeAuto ||
-			l.Attachment == css.Fixed ||
-			l.Clip != css.BorderBox || l.Repeat != (css.Repeats{X: css.Tile, Y: css.Tile}) {
-			continue
-		}
-		opaque := true
-		for k := range g.Stops {
-			opaque = opaque && (g.Stops[k].Hint || g.Stops[k].Color.IsOpaque())
-		}
-		if opaque {
-			return true
-		}
-	}
-	return false
-}
+func covered(f *layout.Frame, n int) bool { return fit.Through(f, n) == 0 }
 
 // grid is the cells of one ladder: two classes of heights, densities, widths.
 type grid [2][][]cell

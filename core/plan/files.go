@@ -73,13 +73,19 @@ func DefaultFiles() Files {
 }
 
 // Floor is how many picture px a device px needs to look sharp at a density: one,
-// but at 3 and above three quarters look the same, unless the plan says otherwise.
+// but at 3 and above three quarters look the same, unless the plan says otherwise. No screen needs more
+// px for a CSS px than a denser one: at 2.625 the 2.25 px that density 3 needs are 0.86 a device px.
 // See docs/RATIONALE.md, "Why is 0.75 px for each device px sharp at density 3?".
 func (f *Files) Floor(density float64) float64 {
 	sharp := 1.0
 	for _, s := range f.Sharpness {
 		if density >= s.Density-1e-9 {
 			sharp = s.Sharp
+		}
+	}
+	for _, s := range f.Sharpness {
+		if s.Density > density && density > 0 {
+			sharp = min(sharp, s.Sharp*s.Density/density)
 		}
 	}
 	return sharp

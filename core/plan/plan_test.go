@@ -131,6 +131,20 @@ func TestAutoPositionFollowsFocusThenKeep(t *testing.T) {
 	}
 }
 
+// Between two densities no more px are asked for than the denser one needs.
+func TestFloors(t *testing.T) {
+	f := DefaultFiles()
+	for d, want := range map[float64]float64{1: 1, 2: 1, 2.25: 1, 2.5: 0.9, 2.625: 2.25 / 2.625, 3: 0.75, 4: 0.75} {
+		if got := f.Floor(d); math.Abs(got-want) > 1e-9 {
+			t.Errorf("at %g: %g, want %g", d, got, want)
+		}
+	}
+	f.Sharpness = []Floor{{1, 1}}
+	if got := f.Floor(2.625); got != 1 {
+		t.Errorf("one for all: %g", got)
+	}
+}
+
 func TestTablesOfLengths(t *testing.T) {
 	steps := []Step{{Width: 300, Length: 900}, {Width: 700, Length: 500}, {Width: 1100, Length: 400}}
 	// between 300 and 700 the height falls by 1 px a px; then by 1/4

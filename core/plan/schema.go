@@ -97,8 +97,7 @@ var texts = map[string]map[string]string{
 			"how alike files must look as a number: 100 is the same, 95 where a difference is just seen; also as a " +
 			"key of one layer",
 		"sharpness": "picture pixels for each device pixel, for all densities or as `{1: 1, 3: 0.75}`, each from " +
-			"there " +
-			"up",
+			"there up, and before it no more px than it needs",
 		"most":    "files for each picture of a box",
 		"worth":   "the share of its weight that one more file must save",
 		"formats": "beside JPEG or PNG: `[avif, webp]`, one of them, or `[]`",

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"image"
 	"math"
-	"tourmaline/core/contrast"
-	"tourmaline/core/css"
+	"tourmaline/core/check"
+	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
@@ -112,7 +112,7 @@ func (s *solver) solveColor(o plan.OpenValue) (Choice, error) {
 	if !ok {
 		return c.fail("the picture's edges are clear: write a colour"), nil
 	}
-	moved := s.letRead(&c, b, s.box(o).ID)
+	moved := s.letRead(&c, b, o)
 	c.Value = b.value()
 	c.Why = append(c.Why, fmt.Sprintf("it continues the edges of %s", f.Name))
 	t, err := s.with(o, c.Value)
@@ -166,27 +166,35 @@ func (s *solver) tellStep(c *Choice, over plan.LayerID, seen *seenEdges) error {
 	return nil
 }
 
-// letRead moves the colours towards black or white as far as the box's text needs, and
-// returns by how many per cent.
-func (s *solver) letRead(c *Choice, b *behind, box plan.BoxID) (moved int) {
+// letRead moves the colours towards black or white as far as the box's text needs while the picture loads, on what
+// lies over them too, and returns by how many per cent.
+func (s *solver) letRead(c *Choice, b *behind, o plan.OpenValue) (moved int) {
+	box := s.box(o).ID
 	on := func(list [][3]uint8) legible {
-		worst := legible{math.Inf(1), 1}
-		for _, e := range list {
-			if l := s.textOn(box, e); l.over() < worst.over() {
-				worst = l
-			}
+		tried := *b
+		tried.ends = list
+		t, err := s.with(o, tried.value())
+		if err != nil {
+			return legible{0, 1}
 		}
-		return worst
+		return t.whileLoading(box)
+	}
+	plain := func(e [3]uint8) legible {
+		list := make([][3]uint8, len(b.ends))
+		for i := range list {
+			list[i] = e
+		}
+		return on(list)
 	}
 	before := on(b.ends)
 	if before.over() >= 1 {
 		return 0
 	}
 	towards := [3]uint8{}
-	if s.textOn(box, [3]uint8{}).over() < s.textOn(box, [3]uint8{255, 255, 255}).over() {
+	if plain([3]uint8{}).over() < plain([3]uint8{255, 255, 255}).over() {
 		towards = [3]uint8{255, 255, 255}
 	}
-	if s.textOn(box, towards).over() < 1 {
+	if plain(towards).over() < 1 {
 		*c = c.fail("neither black nor white lets the text be read while the picture loads: two texts ask for " +
 			"opposite colours, or one is a middle grey")
 	}
@@ -228,13 +236,21 @@ func mix(a, b [3]uint8, percent int) [3]uint8 {
 	return out
 }
 
-// textOn is the contrast of the box's text that is read worst on a plain colour.
-func (s *solver) textOn(box plan.BoxID, back [3]uint8) legible {
+// whileLoading is the text area of a box that is read worst before its pictures have come: at the ends of the
+// widths, at both sides of each change of its rules, and in the named viewports.
+func (s *solver) whileLoading(box plan.BoxID) legible {
+	at := []window{{s.plan.Widths[0], s.sweep.Heights[0]}, {s.plan.Widths[1], s.sweep.Heights[0]}}
+	for _, w := range s.sweep.Changes(box, s.sweep.Heights[0]) {
+		at = append(at, window{w - 1, s.sweep.Heights[0]}, window{w, s.sweep.Heights[0]})
+	}
+	for _, v := range s.plan.Named {
+		at = append(at, window{int(v.Width), int(v.Height)})
+	}
 	worst := legible{math.Inf(1), 1}
-	for _, v := range s.plan.All()[box].EachRule() {
-		for _, t := range v.Text {
-			l := legible{contrast.OfColors(t.Color.Resolve(css.RGBA{A: 1}), back), t.Contrast}
-			if l.over() < worst.over() {
+	for _, w := range at {
+		values := s.sweep.Pages.At(w.viewport(), layout.Exact).Frame(box).Values
+		for n, sp := range s.texts.Loading(box, w.w, w.h, check.Small) {
+			if l := (legible{sp.Low, values.Text[n].Contrast}); l.over() < worst.over() {
 				worst = l
 			}
 		}

@@ -401,7 +401,7 @@ func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []wind
 	if err != nil {
 		return c, err
 	}
-	at, after := t.worstWindow(box, comb)
+	at, after := t.trueWorst(box, comb)
 	c.After = fmt.Sprintf("%.2f (needed %g)", after.has, after.needs)
 	c.Why = append(c.Why,
 		fmt.Sprintf("%s at %d%% takes least of the picture away (%.0f points of structure and colour); the worst "+

@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"tourmaline/core/check"
@@ -59,8 +60,11 @@ type legible struct{ has, needs float64 }
 func (r legible) over() float64 { return r.has / r.needs }
 
 // short measures the text area of a box that falls most short of its contrast.
-func (s *solver) short(box plan.BoxID, at window) legible {
-	spreads := s.texts.At(box, at.w, at.h, check.Small)
+func (s *solver) short(box plan.BoxID, at window) legible { return s.shortAt(box, at, check.Small) }
+
+// shortAt is short of a box that is painted at a scale.
+func (s *solver) shortAt(box plan.BoxID, at window, scale float64) legible {
+	spreads := s.texts.At(box, at.w, at.h, scale)
 	values := s.sweep.Pages.At(at.viewport(), layout.Exact).Frame(box).Values
 	worst := legible{math.Inf(1), 1}
 	for n, sp := range spreads {
@@ -82,6 +86,29 @@ func (s *solver) worstWindow(box plan.BoxID, comb []window) (window, legible) {
 		}
 	}
 	return comb[at], out[at]
+}
+
+// trueWorst is worstWindow at full size: of the windows that look worst when they are painted small.
+func (s *solver) trueWorst(box plan.BoxID, comb []window) (window, legible) {
+	const looked = 6
+	list := slices.Clone(comb)
+	small := map[window]float64{}
+	found := make([]legible, len(comb))
+	work.Each(len(comb), func(i int) { found[i] = s.short(box, comb[i]) })
+	for i, w := range comb {
+		small[w] = found[i].over()
+	}
+	slices.SortStableFunc(list, func(a, b window) int { return cmp.Compare(small[a], small[b]) })
+	list = list[:min(len(list), looked)]
+	found = found[:len(list)]
+	work.Each(len(list), func(i int) { found[i] = s.shortAt(box, list[i], 1) })
+	at := 0
+	for i, v := range found {
+		if v.over() < found[at].over() {
+			at = i
+		}
+	}
+	return list[at], found[at]
 }
 
 // unreadable asks check, at every width, with the pictures there.
