@@ -66,7 +66,7 @@ func TestTextsStayTexts(t *testing.T) {
 		if r := run(t, dir, "build", "--draft"); r.code != 0 {
 			t.Fatalf("%q: %s", text, r.err)
 		}
-		return read2(t, filepath.Join(dir, "dist", "index.html"))
+		return contents(t, filepath.Join(dir, "dist", "index.html"))
 	}
 	want := elements(t, page("plain"))
 	shown := shoot.Browser() != ""
@@ -75,7 +75,7 @@ func TestTextsStayTexts(t *testing.T) {
 		if list := elements(t, got); fmt.Sprint(list) != fmt.Sprint(want) {
 			t.Errorf("%q:\n%v, want\n%v", text, list, want)
 		}
-		styles := read2(t, filepath.Join(dir, "dist", "backgrounds.css"))
+		styles := contents(t, filepath.Join(dir, "dist", "backgrounds.css"))
 		if strings.Contains(styles, "display: none }") && !strings.Contains(styles, "* /") &&
 			strings.Contains(text, "*/") {
 			t.Errorf("%q leaves its comment in\n%s", text, styles)

@@ -233,7 +233,7 @@ func TestPagesByAddress(t *testing.T) { // not beside others: a browser is waite
 	}
 	plan := run(t, dir, "start", "index.html")
 	r := run(t, dir, "measure", "tourmaline.yaml", "--page", s.URL+"/index.html")
-	if plan.code != 0 || r.code != 0 || !strings.Contains(read2(t, filepath.Join(dir, "tourmaline.boxes.json")),
+	if plan.code != 0 || r.code != 0 || !strings.Contains(contents(t, filepath.Join(dir, "tourmaline.boxes.json")),
 		s.URL) {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}

@@ -89,7 +89,7 @@ func TestWhatWasBuiltIsProved(t *testing.T) { // not beside others: a browser is
 	if img := decode(t, filepath.Join(dir, "sheet.png")); img.Bounds().Dy() < 500 {
 		t.Errorf("the sheet has %v", img.Bounds())
 	}
-	css := read2(t, filepath.Join(dir, "dist", "backgrounds.css"))
+	css := contents(t, filepath.Join(dir, "dist", "backgrounds.css"))
 	files := regexp.MustCompile(`photo-[\w-]+\.jpg`).FindAllString(css, -1)
 	first, last := files[0], files[len(files)-1]
 	if first == last {
@@ -127,7 +127,7 @@ func TestWhatWasBuiltIsProved(t *testing.T) { // not beside others: a browser is
 	}
 }
 
-func read2(t *testing.T, name string) string {
+func contents(t *testing.T, name string) string {
 	t.Helper()
 	data, err := os.ReadFile(name)
 	if err != nil {
@@ -172,7 +172,7 @@ func TestOwnPagesAreProved(t *testing.T) { // not beside others: a browser is wa
 	if r := run(t, dir, "prove", "--page", "own.html"); r.code != 0 || strings.Contains(r.out, "was put after") {
 		t.Errorf("written back: %d %s%s", r.code, r.out, r.err)
 	}
-	own := read2(t, filepath.Join(dir, "own.html"))
+	own := contents(t, filepath.Join(dir, "own.html"))
 	write(t, dir, map[string]string{"own.html": strings.Replace(own, "<header class", `<header style="background-size: contain" class`, 1)})
 	if r := run(t, dir, "prove", "--page", "own.html"); r.code != 1 || !strings.Contains(r.out, "photo.jpg lies at") {
 		t.Errorf("a rule that wins: %d %s%s", r.code, r.out, r.err)

@@ -17,7 +17,8 @@ func Through(f *layout.Frame, n int) float64 {
 		l := &layers[i]
 		g := l.Image.Gradient
 		if g == nil || len(l.Plan.Filters) > 0 || l.Blend != css.BlendNormal || l.Size != css.SizeAuto ||
-			l.Attachment == css.Fixed || l.Clip != css.BorderBox || l.Repeat != (css.Repeats{X: css.Tile, Y: css.Tile}) {
+			l.Attachment == css.Fixed || l.Clip != css.BorderBox ||
+			l.Repeat != (css.Repeats{X: css.Tile, Y: css.Tile}) {
 			continue
 		}
 		least := 1.0

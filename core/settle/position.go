@@ -27,6 +27,7 @@ type stretch struct {
 	ok       [2]set
 	far      float64
 	farAt    plan.Viewport
+	effort   bool // it serves as much as can be, not all
 }
 
 // solvePosition settles one position: auto.
@@ -43,7 +44,8 @@ func (s *solver) solvePosition(o plan.OpenValue) (Choice, error) {
 	cols := columns(views, len(s.sweep.Heights))
 	breaks := s.breakpoints(b)
 	ranges := fewest(cols, breaks)
-	if len(ranges) > 1 && (o.Layer.Rule > 0 || replaced(b)) {
+	one := o.Layer.Rule > 0 || replaced(b)
+	if len(ranges) > 1 && one {
 		c.Why = append(c.Why,
 			fmt.Sprintf("%d ranges of widths would be needed; a when block with its own layers takes one position, "+
 				"the middle of them", len(ranges)))
@@ -51,6 +53,16 @@ func (s *solver) solvePosition(o plan.OpenValue) (Choice, error) {
 	}
 	for i := range ranges {
 		ranges[i].choose(views, s.sweep.Heights)
+	}
+	if lost := missed(views, ranges, l); l.Keep != nil && (ragged(ranges) || len(lost) > 0) {
+		most := fewRanges
+		if one {
+			most = 1
+		}
+		ranges = few(views, breaks, most)
+		for i := range ranges {
+			ranges[i].measure(views, s.sweep.Heights)
+		}
 	}
 	c.Value = write(ranges)
 	if l.Keep != nil {
@@ -81,7 +93,7 @@ func (c *Choice) explain(ranges []stretch, breaks []int, keeps bool) {
 	for i, r := range ranges {
 		where := fmt.Sprintf("%d-%d px", r.from, r.to)
 		why := fmt.Sprintf("%s: %s%% across and %s%% down", where, pct(r.at[0]), pct(r.at[1]))
-		if keeps {
+		if keeps && !r.effort {
 			why += fmt.Sprintf("; keep is in view from %s across, %s down", span(r.ok[0]), span(r.ok[1]))
 		}
 		why += fmt.Sprintf("; the focus lands at most %.0f%% of the box from the middle of its free part (%s)",
@@ -91,7 +103,10 @@ func (c *Choice) explain(ranges []stretch, breaks []int, keeps bool) {
 			c.Why = append(c.Why, fmt.Sprintf("%d px is a breakpoint of the plan", r.from))
 		}
 	}
-	if len(ranges) > 1 {
+	switch {
+	case ranges[0].effort:
+		c.Why = append(c.Why, "no few positions serve every window: these serve most")
+	case len(ranges) > 1:
 		c.Why = append(c.Why, fmt.Sprintf("no single position does it: %d ranges are the fewest", len(ranges)))
 	}
 }
@@ -220,17 +235,7 @@ func (st *stretch) choose(views []view, heights []int) {
 		p := best(st.ok[x], lines)
 		st.at[x] = round(p, st.ok[x], lines)
 	}
-	for i := range views {
-		v := &views[i]
-		if v.w < st.from || v.w > st.to {
-			continue
-		}
-		for x := range 2 {
-			if d := math.Abs(v.far[x].c + v.far[x].m*st.at[x]); fit.Moves(v.free[x]) && d > st.far {
-				st.far, st.farAt = d, plan.Viewport{Width: float64(v.w), Height: float64(heights[v.h]), Density: 1}
-			}
-		}
-	}
+	st.measure(views, heights)
 }
 
 func pct(v float64) string { return strconv.FormatFloat(math.Round(v*1e6)/1e4, 'f', -1, 64) }
@@ -343,11 +348,23 @@ func (s *solver) remedies(views []view, lost map[[2]int]bool, l *plan.Layer) []s
 			worst, most = v, f
 		}
 	}
-	if worst == nil && l.Avoid && slices.ContainsFunc(views, func(v view) bool {
-		return lost[[2]int{v.w, v.h}] && (len(v.ok[0]) == 0 || len(v.ok[1]) == 0)
-	}) {
-		return []string{"at these windows text lies wherever keep could be shown; there keep is shown under it: " +
-			"give the text another place, make the box larger, or lay the text below the picture"}
+	if worst == nil && l.Avoid {
+		never := 0 // windows in which text lies wherever keep could be shown
+		for i := range views {
+			if v := &views[i]; lost[[2]int{v.w, v.h}] && (len(v.ok[0]) == 0 || len(v.ok[1]) == 0) {
+				never++
+			}
+		}
+		const what = "give the text another place, make the box larger, or lay the text below the picture"
+		switch {
+		case never == len(lost):
+			return []string{"at these windows text lies wherever keep could be shown; there keep is shown under " +
+				"it: " + what}
+		case never > 0:
+			return []string{fmt.Sprintf("in %.0f%% of these windows text lies wherever keep could be shown, and "+
+				"the others ask "+
+				"for a position each: %s", 100*float64(never)/float64(len(lost)), what)}
+		}
 	}
 	if worst == nil {
 		return []string{"the heights of the window ask for different positions: give the box a height that depends " +

@@ -122,9 +122,6 @@ func (v *view) avoid(f *layout.Frame, d *place.Landing, k *plan.Region) {
 	if math.Abs(v.free[1]) > math.Abs(v.free[0]) {
 		x = 1
 	}
-	if math.Abs(v.free[x]) < fit.Exact {
-		return
-	}
 	keep := layout.Rect{X: d.Area.X + k.X*d.Size.X, Y: d.Area.Y + k.Y*d.Size.Y, W: k.W * d.Size.X, H: k.H * d.Size.Y}
 	if x == 0 { // the other axis does not move, or hardly: it is taken where it lands
 		keep.Y = d.Origin.Y + k.Y*d.Size.Y
@@ -140,6 +137,12 @@ func (v *view) avoid(f *layout.Frame, d *place.Landing, k *plan.Region) {
 			apart = keep.Right() <= t.X || keep.X >= t.Right()
 		}
 		if apart || t.W <= 0 || t.H <= 0 {
+			continue
+		}
+		if math.Abs(v.free[x]) < fit.Exact { // it moves nowhere: it lies under the text or not
+			if offset := [2]float64{d.Origin.X - d.Area.X, d.Origin.Y - d.Area.Y}[x]; offset > lo && offset < hi {
+				v.ok[x] = nil
+			}
 			continue
 		}
 		a, b := lo/v.free[x], hi/v.free[x]
