@@ -38,7 +38,7 @@ type session struct {
 // run.
 func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) (code int) {
 	s := &session{in: stdin, out: stdout, err: stderr}
-	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
 	defer func() {
 		if r := recover(); r != nil {

@@ -7,9 +7,14 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"runtime"
+	"strconv"
 	"strings"
+	"syscall"
 	"testing"
+	"time"
 
 	"tourmaline/core/measure"
 	"tourmaline/e2e/shoot"
@@ -267,5 +272,52 @@ func TestPagesOfVeryManyElements(t *testing.T) { // not beside others: a browser
 	if r.code != 0 || !strings.Contains(out, "19000 elements with a background left out") ||
 		!strings.Contains(out, "1 element is in the page not looked into") {
 		t.Errorf("%d %s%s", r.code, out[max(len(out)-500, 0):], r.err)
+	}
+}
+
+// Whoever ends the program, also by closing its terminal, ends the browser that it started; nothing of it is left.
+func TestBrowsersEndWithTheProgram(t *testing.T) {
+	t.Parallel()
+	if runtime.GOOS == "windows" {
+		t.Skip("no signals here")
+	}
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"p.html": "<!doctype html><p>x", "browser.sh": "#!/bin/sh\necho $$ > pid.new\n" +
+		"for a in \"$@\"; do case $a in --user-data-dir=*) echo ${a#*=} > profile;; esac; done\nmv pid.new " +
+		"pid\nexec sleep 100\n"})
+	browser := filepath.Join(dir, "browser.sh")
+	if err := os.Chmod(browser, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	for _, how := range []os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP} {
+		cmd := exec.Command(program, "measure", "p.html", "--browser", browser)
+		cmd.Dir = dir
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		var pid int
+		for range 200 {
+			if data, err := os.ReadFile(filepath.Join(dir, "pid")); err == nil {
+				if pid, err = strconv.Atoi(strings.TrimSpace(string(data))); err != nil {
+					t.Fatal(err)
+				}
+				break
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+		if err := cmd.Process.Signal(how); err != nil {
+			t.Fatal(err)
+		}
+		err := cmd.Wait()
+		profile := strings.TrimSpace(contents(t, filepath.Join(dir, "profile")))
+		if p, _ := os.FindProcess(pid); pid == 0 || p.Signal(syscall.Signal(0)) == nil {
+			t.Errorf("%v: the browser %d goes on", how, pid)
+		}
+		if _, there := os.Stat(profile); err == nil || there == nil || profile == "" {
+			t.Errorf("%v: %v; the profile %q is left", how, err, profile)
+		}
+		if err := os.Remove(filepath.Join(dir, "pid")); err != nil {
+			t.Fatal(err)
+		}
 	}
 }

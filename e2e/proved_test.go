@@ -27,6 +27,7 @@ viewports: {widths: 360-1000, heights: 600-700, densities: {1: 360-1000}, named:
 files: {formats: [], most: 4, worth: 0%, sharpness: 1}
 boxes:
   - {name: hero, selector: header.hero, height: 300px, layers: [{image: photo.jpg, size: cover, position: 30% 70%}, {color: "#123456"}]}
+  - {name: again, height: 300px, layers: [{image: photo.jpg, size: cover, position: 30% 70%}, {color: "#123456"}]}
   - name: notes
     height: measured
     padding: 10px
@@ -42,12 +43,12 @@ func proveSite(t *testing.T) string {
 	write(t, dir, map[string]string{"pics/photo.jpg": photo(1300, 720),
 		"tourmaline.yaml": strings.Replace(provable, "pictures: pics", "pictures: pics\nmeasured: b.json", 1),
 		"b.json": `{"tourmaline": 1, "page": "index.html", "boxes": [{"selector": ".notes", "samples": [
- {"width": 360, "border": [0, 300, 360, 900], "bends": [null, null, null, [[600, 900], [700, 950]]]},
- {"width": 1000, "border": [0, 300, 1000, 600], "bends": [null, null, null, [[600, 600], [700, 650]]]}]}]}`,
+ {"width": 360, "border": [0, 600, 360, 900], "bends": [null, null, null, [[600, 900], [700, 950]]]},
+ {"width": 1000, "border": [0, 600, 1000, 600], "bends": [null, null, null, [[600, 600], [700, 650]]]}]}]}`,
 		"index.html": "<!doctype html><style>body { margin: 0 } .notes { padding: 10px; box-sizing: border-box; " +
 			"height: calc(900px - (100vw - 360px) * .46875 + (100vh - 600px) / 2) } " +
-			"h1 { color: white } .hero { height: 300px; background: none } </style><header " +
-			"class=hero><h1>Harrowmoor</h1></header><div class=notes>x</div>"})
+			"h1 { color: white } .hero, .again { height: 300px; background: none } </style><header " +
+			"class=hero><h1>Harrowmoor</h1></header><div class=again></div><div class=notes>x</div>"})
 	if r := run(t, dir, "build"); r.code != 0 {
 		t.Fatal(r.err)
 	}
@@ -163,9 +164,9 @@ func TestOwnPagesAreProved(t *testing.T) { // not beside others: a browser is wa
 	write(t, dir, map[string]string{"own.css": "h1 { margin: 0 }",
 		"own.html": "<!doctype html><style>body { margin: 0 } " +
 			".notes { box-sizing: border-box; height: calc(900px - (100vw - 360px) * .46875 + (100vh - 600px) / 2); " +
-			"padding: 10px } .hero { height: 300px } </style>" +
+			"padding: 10px } .hero, .again { height: 300px } </style>" +
 			"<link rel=stylesheet href=own.css><header class=hero><h1>Harrowmoor</h1></header>" +
-			"<div class=notes>x</div>"})
+			"<div class=again></div><div class=notes>x</div>"})
 	if r := run(t, dir, "css", "--into", "own.css", "--page", "own.html"); r.code != 0 {
 		t.Fatal(r.out, r.err)
 	}

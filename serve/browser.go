@@ -41,7 +41,8 @@ func places() (out []string) {
 }
 
 // ErrNoBrowser says that none was found.
-var ErrNoBrowser = errors.New("no browser was found; name one with --browser, or open the address of --open in any")
+var ErrNoBrowser = errors.New("no browser was found; name one with --browser or a WebDriver with --driver; " +
+	"measure --open takes any that you open")
 
 // FindBrowser is the path of a browser: that of the name, else the first of those that are known.
 func FindBrowser(name string) (string, error) {

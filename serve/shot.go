@@ -166,7 +166,21 @@ func (s *Server) developed(img image.Image, panes []Pane, density float64) ([]Sh
 	return shown, nil
 }
 
-func (s *Server) photograph(ctx context.Context, l Launch, panes []Pane, what Subject) ([]Shown, error) {
+// tries is how often a browser is started for a photograph: now and then one hangs while it takes it.
+const tries = 3
+
+func (s *Server) photograph(ctx context.Context, l Launch, panes []Pane, what Subject) (out []Shown, err error) {
+	for range tries {
+		if out, err = s.photographOnce(ctx, l, panes, what); !errors.Is(err, errHangs) {
+			return out, err
+		}
+	}
+	return nil, err
+}
+
+var errHangs = errors.New("the browser did not photograph the page in its time")
+
+func (s *Server) photographOnce(ctx context.Context, l Launch, panes []Pane, what Subject) ([]Shown, error) {
 	s.pose(panes, what)
 	dir, err := os.MkdirTemp("", "tourmaline-shot-*")
 	if err != nil {
@@ -178,18 +192,20 @@ func (s *Server) photograph(ctx context.Context, l Launch, panes []Pane, what Su
 	if err != nil {
 		return nil, err
 	}
-	wait := toCome + time.Duration(len(panes))*toRest
 	select {
 	case err = <-b.Ended:
-	case <-time.After(wait):
-		err = fmt.Errorf("the browser did not photograph the page in %v", wait)
+	case <-time.After(toPose + time.Duration(len(panes))*4*time.Second):
+		err = errHangs
 	case <-ctx.Done():
 		err = ctx.Err()
 	}
 	if errors.Is(err, errClosed) {
 		err = nil
 	}
-	if err := errors.Join(err, b.Stop()); err != nil {
+	if stop := b.Stop(); err == nil {
+		err = stop
+	}
+	if err != nil {
 		return nil, err
 	}
 	var img image.Image
@@ -200,6 +216,9 @@ func (s *Server) photograph(ctx context.Context, l Launch, panes []Pane, what Su
 	}
 	return s.developed(img, panes, l.Density)
 }
+
+// toPose is how long a browser may take for a photograph, beside the time for each pane.
+const toPose = 45 * time.Second
 
 // shootBy photographs with a browser behind a WebDriver.
 func (s *Server) shootBy(ctx context.Context, d *Driver, density float64, panes []Pane,

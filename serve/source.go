@@ -62,7 +62,7 @@ func (s *Server) page(on net.Listener) http.Handler {
 func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 	name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
 	data, err := s.read(name)
-	if err == nil && document(r) && strings.HasPrefix(kindOf(name, data), "text/html") {
+	if err == nil && document(r) && isPage(kindOf(name, data)) {
 		data = s.witness(data)
 	}
 	give(w, name, data, err)
@@ -111,6 +111,11 @@ func (s *Server) read(name string) ([]byte, error) {
 		data, err = fs.ReadFile(s.Files, path.Join(dir, name))
 	}
 	return data, err
+}
+
+// isPage reports whether a media type is that of a page.
+func isPage(kind string) bool {
+	return strings.HasPrefix(kind, "text/html") || strings.HasPrefix(kind, "application/xhtml+xml")
 }
 
 // document reports whether a request is for a page, not for a part that a script puts into one.
@@ -204,7 +209,7 @@ func (s *Server) proxy(own string) http.Handler {
 				to.Scheme, to.Host = "http", own
 				h.Set("Location", to.String())
 			}
-			if !strings.HasPrefix(h.Get("Content-Type"), "text/html") || !document(r.Request) {
+			if !isPage(h.Get("Content-Type")) || !document(r.Request) {
 				return nil
 			}
 			data, err := io.ReadAll(io.LimitReader(r.Body, mostPage+1))

@@ -25,6 +25,7 @@ func TestWhereTheScriptStands(t *testing.T) {
 		"\ufeff<!doctype html>\n<!-- <head> --><html>\n|<body>", "<!doctype html>|<p>x", "|text", "|",
 		"<HEAD\nclass='>'>|<x>",
 		"<!doctype html>|<title><head></title>",
+		"<?xml version='1.0'?>\n<html xmlns='http://www.w3.org/1999/xhtml'><head>|<title>x</title></head>",
 	} {
 		at := strings.Index(c, "|")
 		if text := strings.Replace(c, "|", "", 1); headOf([]byte(text)) != at {

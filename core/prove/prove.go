@@ -362,24 +362,30 @@ func (o *look) layer(i int, got *css.Layer) error {
 	given := *got
 	if img.IsURL {
 		r := o.rung(f.Box, img.URL, &f.Env)
-		made := o.file(path.Base(theirs.URL))
+		name := path.Base(theirs.URL)
+		made := o.file(name)
 		if r == nil || made == nil {
 			o.differ("layer %d shows %s, the plan says %s", i+1, path.Base(theirs.URL), img.URL)
 			return nil
 		}
-		if made.ladder.Source != img.URL {
+		// Boxes may share files: what is one of the rung's own is right, whoever else has it.
+		shown, mine := made.rung, slices.ContainsFunc(r.Files, func(a cut.Asset) bool { return a.Name == name })
+		if mine {
+			shown = r
+		}
+		if !mine && made.ladder.Source != img.URL {
 			o.differ("layer %d shows %s, a file of %s; the plan says %s", i+1, path.Base(theirs.URL),
 				made.ladder.Source,
 				img.URL)
 			return nil
 		}
-		if made.rung != r {
+		if !mine {
 			o.differ("%s is shown in place of %s", made.asset.Name, r.Best().Name)
 		}
 		want.Size = r.Size(&want, made.ladder.File)
 		if !made.ladder.Copy {
 			store = store.With(img.URL, blank(made.ladder.File, r))
-			theirStore = theirStore.With(img.URL, blank(made.ladder.File, made.rung))
+			theirStore = theirStore.With(img.URL, blank(made.ladder.File, shown))
 		}
 	}
 	want.Image, given.Image = *img, *img
