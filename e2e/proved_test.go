@@ -67,7 +67,10 @@ func TestWhatWasBuiltIsProved(t *testing.T) { // not beside others: a browser is
 			Box, Border string
 			Beside      float64
 			Mean, Worst *float64
-			Files       []struct{ Promised, Fetched string }
+			Files       []struct {
+				Promised, Fetched string
+				Sharp             float64
+			}
 		}
 	}
 	if err := json.Unmarshal([]byte(r.out[:strings.LastIndex(r.out, "}")+1]), &got); err != nil || r.code != 0 ||
@@ -80,7 +83,7 @@ func TestWhatWasBuiltIsProved(t *testing.T) { // not beside others: a browser is
 			borders++
 		}
 		if b.Beside > 0.1 || b.Mean == nil || *b.Mean > 1 || *b.Worst > 4 || b.Box == "hero" && (len(b.Files) != 1 ||
-			b.Files[0].Fetched != b.Files[0].Promised) {
+			b.Files[0].Fetched != b.Files[0].Promised || b.Files[0].Sharp < 0.99) {
 			t.Errorf("%+v", b)
 		}
 	}

@@ -242,7 +242,7 @@ func (o *look) files() {
 		if r == nil {
 			continue
 		}
-		p := File{Layer: i, Promised: r.Best().Name, Px: image.Pt(r.Width, r.Height)}
+		p := File{Layer: i, Promised: r.Best().Name, Px: image.Pt(r.Width, r.Height), Sharp: o.sharp(i, r)}
 		for k := range r.Files {
 			if a := &r.Files[k]; o.fetched[a.Name] && p.Fetched == "" {
 				p.Fetched, p.Bytes = a.Name, len(a.Data)
@@ -253,6 +253,20 @@ func (o *look) files() {
 		}
 		o.Box.Files = append(o.Box.Files, p)
 	}
+}
+
+// sharp is how many px a rung has for each device px of its layer, on the smaller axis; endless for vectors.
+func (o *look) sharp(i int, r *cut.Rung) float64 {
+	var p place.Placed
+	if ok, err := (place.Stage{Page: o.page, Store: o.Store}).Layer(&p, o.frame, i); !ok || err != nil || p.File == nil {
+		return 0 // the picture's error is told where it is laid
+	}
+	if p.File.Vector != nil {
+		return math.Inf(1)
+	}
+	d, size := o.frame.Env.Density, p.Landing.Size
+	return min(float64(r.Width)/r.Part.W*float64(p.File.Width)/(size.X*d),
+		float64(r.Height)/r.Part.H*float64(p.File.Height)/(size.Y*d))
 }
 
 // rung is what a window fetches of a picture of a box; nil where there is none.
@@ -396,11 +410,6 @@ func (o *look) layer(i int, got *css.Layer) error {
 	}
 	if _, err := (place.Stage{Page: o.page, Store: theirStore}).Layer(&b, &other, i); err != nil {
 		return err
-	}
-	for k := range o.Files {
-		if o.Files[k].Layer == i {
-			o.Files[k].Sharp = a.Landing.Sharp
-		}
 	}
 	x, y := &a.Landing, &b.Landing
 	off := max(math.Abs(x.Size.X-y.Size.X), math.Abs(x.Size.Y-y.Size.Y), math.Abs(x.Origin.X-y.Origin.X),
