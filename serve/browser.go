@@ -88,6 +88,10 @@ type Launch struct {
 	Size image.Point
 }
 
+// mostTemp is how long the path of a browser's temporary folder may be: it puts sockets there, whose paths have 107
+// bytes at most.
+const mostTemp = 56
+
 // Start opens an address in a browser without a window. Nothing but the address's own host, and the hosts
 // that are named, can be reached from it. Stop ends it and removes its profile.
 func Start(ctx context.Context, l Launch, address string) (*Started, error) {
@@ -115,6 +119,9 @@ func Start(ctx context.Context, l Launch, address string) (*Started, error) {
 	ctx, cancel := context.WithCancel(ctx)
 	cmd := exec.CommandContext(ctx, l.Browser, args...)
 	cmd.WaitDelay = 3 * time.Second
+	if runtime.GOOS == "linux" && len(profile) < mostTemp { // what it leaves there goes with the profile
+		cmd.Env = append(os.Environ(), "TMPDIR="+profile)
+	}
 	grouped(cmd)
 	if err := cmd.Start(); err != nil {
 		cancel()

@@ -258,7 +258,8 @@ func (o *look) files() {
 // sharp is how many px a rung has for each device px of its layer, on the smaller axis; endless for vectors.
 func (o *look) sharp(i int, r *cut.Rung) float64 {
 	var p place.Placed
-	if ok, err := (place.Stage{Page: o.page, Store: o.Store}).Layer(&p, o.frame, i); !ok || err != nil || p.File == nil {
+	ok, err := (place.Stage{Page: o.page, Store: o.Store}).Layer(&p, o.frame, i)
+	if !ok || err != nil || p.File == nil {
 		return 0 // the picture's error is told where it is laid
 	}
 	if p.File.Vector != nil {
