@@ -29,8 +29,9 @@ import (
 // Proving says how a finished page is proved.
 type Proving struct {
 	serve.Means
-	Page     string // the designer's own page; "": the one that was built
-	Root     string // the folder of its site
+	Page     string   // the designer's own page; "": the one that was built
+	Root     string   // the folder of its site
+	Hosts    []string // beside this machine that it may come from
 	Progress func(done, total int)
 }
 
@@ -163,7 +164,7 @@ func (p *prover) source() error {
 		p.out.Pages = filepath.ToSlash(index)
 		return nil
 	}
-	site, pages, err := OpenSite(p.o.Page, p.o.Root)
+	site, pages, err := OpenSite(p.o.Page, p.o.Root, p.o.Hosts...)
 	if err != nil {
 		return err
 	}

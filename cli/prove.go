@@ -84,6 +84,7 @@ func (s *session) prove(ctx context.Context, c *cli.Command) error {
 	}
 	bar := s.progress("proving")
 	p, err := pr.Prove(ctx, made, app.Proving{Means: by, Page: c.String("page"), Root: c.String("root"),
+		Hosts:    c.StringSlice("allow-host"),
 		Progress: bar.step})
 	bar.end()
 	if err != nil {

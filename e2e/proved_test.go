@@ -159,6 +159,13 @@ func TestDemoIsProved(t *testing.T) { // not beside others: a browser is waited 
 func TestOwnPagesAreProved(t *testing.T) { // not beside others: a browser is waited for
 	shoot.Need(t)
 	dir := proveSite(t)
+	for _, c := range [][]string{{"is not on this machine; --allow-host nowhere.invalid"},
+		{"the page cannot be read", "--allow-host", "nowhere.invalid"}} {
+		r := run(t, dir, append([]string{"prove", "--page", "http://nowhere.invalid/"}, c[1:]...)...)
+		if r.code != 2 || !strings.Contains(r.err, c[0]) {
+			t.Errorf("%q: %d %s", c, r.code, r.err)
+		}
+	}
 	if r := run(t, dir, "prove", "--page", "index.html"); r.code != 0 || !strings.Contains(r.out,
 		"backgrounds.css was put after") ||
 		!strings.Contains(r.out, "every box is as the plan says") {

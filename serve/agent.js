@@ -10,6 +10,7 @@
     document.head.append(link);
   });
   if (window === top || parent !== top) return; // not a frame of the page's own
+  performance.setResourceTimingBufferSize(10000); // else what came after the first 250 is not told
   const say = what => parent.postMessage({ tourmaline: what }, "*");
   const pause = ms => new Promise(done => setTimeout(done, ms));
   // A frame may not come in a window that nobody sees: then a moment does. A slow machine is waited for.

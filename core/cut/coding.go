@@ -186,7 +186,7 @@ func (c *coding) lossy(format picture.Format) (Asset, error) {
 	}
 	if err == nil && a.Data != nil && c.exact {
 		var img *image.RGBA
-		if img, err = decoded(a.Data); err == nil && !same(c.ideal, img) {
+		if img, err = Decode(a.Data); err == nil && !same(c.ideal, img) {
 			return Asset{}, nil
 		}
 	}
@@ -243,9 +243,7 @@ func (c *coding) encode(img *image.RGBA, how picture.Coding) ([]byte, error) {
 }
 
 // Decode are the px of a file that was made.
-func Decode(data []byte) (*image.RGBA, error) { return decoded(data) }
-
-func decoded(data []byte) (*image.RGBA, error) {
+func Decode(data []byte) (*image.RGBA, error) {
 	f, err := picture.Read("", data)
 	if err != nil {
 		return nil, err
@@ -447,7 +445,7 @@ func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) ([]byte, error)
 	want := meanOf(ideal)
 	var added [3]float64
 	for range 3 {
-		img, err := decoded(data)
+		img, err := Decode(data)
 		if err != nil {
 			return nil, err
 		}

@@ -69,13 +69,13 @@ func TestFlatArtAndTinyTilesStayExact(t *testing.T) {
 		layer string
 	}{"art": {art, "image: a.png, size: cover"}, "tile": {tile, "texture: a.png"}} {
 		l := codingFixture(t, c.data, c.layer)
-		src, err := decoded(c.data)
+		src, err := Decode(c.data)
 		if err != nil {
 			t.Fatal(err)
 		}
 		for _, rung := range l.Rungs {
 			for _, a := range rung.Files {
-				img, err := decoded(a.Data)
+				img, err := Decode(a.Data)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -101,12 +101,12 @@ func TestTilesKeepTheirMeanColour(t *testing.T) {
 		return color.RGBA{uint8(70 + v + 8*math.Sin(float64(x)*math.Pi/20)), uint8(25 + v/2), uint8(30 + v/2), 255}
 	})
 	l := codingFixture(t, data, "texture: a.png")
-	src, _ := decoded(data)
+	src, _ := Decode(data)
 	want := meanOf(src)
 	lossy := 0
 	for _, rung := range l.Rungs {
 		for _, a := range rung.All {
-			img, err := decoded(a.Data)
+			img, err := Decode(a.Data)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -136,7 +136,7 @@ func (c *comparing) picture(l *Ladder, r *Rung, v plan.Viewport) ([]outcome, err
 }
 
 func (c *comparing) outcome(s *view, data []byte, r *Rung) (outcome, error) {
-	img, err := decoded(data)
+	img, err := Decode(data)
 	if err != nil {
 		return outcome{}, err
 	}

@@ -69,7 +69,7 @@ func (c *comparing) crops(l *Ladder, r *Rung, v plan.Viewport) ([]Crop, error) {
 	for i, data := range [][]byte{nil, habit.data, r.Best().Data} {
 		version := s.ideal(img, r)
 		if i > 0 {
-			if version.img, err = decoded(data); err != nil {
+			if version.img, err = Decode(data); err != nil {
 				return nil, err
 			}
 			if version.rung = nil; i == 2 {

@@ -97,7 +97,7 @@ func (j *judge) asOwn(own *image.RGBA) (err error) {
 	if err != nil {
 		return err
 	}
-	img, err := decoded(data)
+	img, err := Decode(data)
 	if err != nil {
 		return err
 	}
@@ -297,7 +297,7 @@ func (j *judge) signature() string {
 
 // score tells how a coded file looks beside its px before they were coded.
 func (j *judge) score(data []byte) (similar.Look, error) {
-	img, err := decoded(data)
+	img, err := Decode(data)
 	if err != nil {
 		return similar.Look{}, err
 	}

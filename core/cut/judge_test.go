@@ -102,7 +102,7 @@ func TestNormalIsNoWorseThanTheHabit(t *testing.T) {
 			own := picture.Scale(img, r.Part, image.Pt(r.Width, r.Height), picture.Scaling{})
 			habit := look(variant{img: w.habitPx}, variant{img: w.habitJPEG})
 			for _, a := range r.Files {
-				coded, err := decoded(a.Data)
+				coded, err := Decode(a.Data)
 				if err != nil {
 					t.Fatal(err)
 				}

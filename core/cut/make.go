@@ -192,7 +192,7 @@ func (w *batch) habit(size image.Point) error {
 		w.habitPx = picture.Scale(w.img, picture.Whole(w.img), size, picture.Scaling{})
 		var data []byte
 		if data, w.habitErr = habitual(w.habitPx); w.habitErr == nil {
-			w.habitJPEG, w.habitErr = decoded(data)
+			w.habitJPEG, w.habitErr = Decode(data)
 		}
 		if w.habitErr == nil && picture.HasAlpha(w.habitPx) {
 			w.habitJPEG = withAlpha(w.habitJPEG, w.habitPx)

@@ -98,7 +98,7 @@ func (j *judge) survey(own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	trial, err := decoded(data)
+	trial, err := Decode(data)
 	if err != nil {
 		return err
 	}
@@ -151,7 +151,7 @@ func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error)
 		if err != nil {
 			return 0, err
 		}
-		img, err := decoded(data)
+		img, err := Decode(data)
 		if err != nil {
 			return 0, err
 		}

@@ -25,7 +25,7 @@ func TestSidesKeepTheirColour(t *testing.T) {
 	lossy := 0
 	for _, r := range l.Rungs {
 		for _, a := range r.All {
-			img, err := decoded(a.Data)
+			img, err := Decode(a.Data)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -102,7 +102,7 @@ func TestCropsAgreeInTone(t *testing.T) {
 	for _, r := range ls[0].Rungs {
 		want := meanOf(picture.Scale(img, r.Part, image.Pt(r.Width, r.Height), picture.Scaling{}))
 		for _, a := range r.Files {
-			got, err := decoded(a.Data)
+			got, err := Decode(a.Data)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -125,7 +125,7 @@ func TestTilesStillMeet(t *testing.T) {
 		v := 20*math.Sin(a+2*math.Cos(b)) + 9*math.Sin(5*b-a) + 2*r.NormFloat64()
 		return color.RGBA{uint8(130 + v), uint8(118 + v*0.9), uint8(101 + v*0.7), 255}
 	})
-	src, err := decoded(data)
+	src, err := Decode(data)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -134,7 +134,7 @@ func TestTilesStillMeet(t *testing.T) {
 	lossy := 0
 	for _, rung := range l.Rungs {
 		for _, a := range rung.All {
-			img, err := decoded(a.Data)
+			img, err := Decode(a.Data)
 			if err != nil {
 				t.Fatal(err)
 			}

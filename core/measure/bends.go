@@ -2,6 +2,7 @@ package measure
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"slices"
 )
@@ -62,16 +63,19 @@ func RunTall(ctx context.Context, ask Asker, o Options, high int) (*Tall, error)
 	return t, nil
 }
 
-// Beside is how far boxes lie from those of m at the widths that its straight lines need, CSS px: what a browser
-// rounds otherwise that draws another density.
+// Beside is how far boxes lie from those of the lowest windows at the widths that straight lines need, CSS px:
+// what a browser rounds otherwise that draws another density.
 func (t *Tall) Beside(ctx context.Context, ask Asker) (float64, error) {
 	var windows []Window
 	for _, w := range t.Low.kept() {
 		windows = append(windows, Window{w, t.Low.Height})
 	}
 	got, err := ask(ctx, windows)
-	if err != nil || len(got) != len(windows) {
+	if err != nil {
 		return 0, err
+	}
+	if len(got) != len(windows) {
+		return 0, fmt.Errorf("the browser answered for %d of %d windows", len(got), len(windows))
 	}
 	t.Low.Asked += len(got)
 	off := 0.0

@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"math"
 	"regexp"
 	"slices"
 	"strings"
@@ -28,6 +29,7 @@ func Windows(p *plan.Plan, styles string) ([]Window, error) {
 	}
 	var out []Window
 	for _, v := range p.Named {
+		v.Width, v.Height = math.Round(v.Width), math.Round(v.Height) // frames are whole px
 		out = append(out, Window{Viewport: v, Pixels: true})
 	}
 	b := borders{plan: p}
