@@ -187,7 +187,7 @@ func (p *prover) source() error {
 func apart(b *plan.Box) bool {
 	for _, v := range b.EachRule() {
 		for i := range v.Layers() {
-			if l := &v.Layers()[i]; len(l.Plan.Filters) > 0 || b.Touch(l) == plan.TouchFixedLayer {
+			if b.Apart(&v.Layers()[i], true) {
 				return true
 			}
 		}

@@ -310,6 +310,12 @@ var touches = [...]string{"auto", "fixed-layer", "scroll", "none"}
 // String is how it is written.
 func (t Touch) String() string { return touches[t] }
 
+// Apart reports whether a layer stands in a pseudo-element of the box: it is filtered, or on touch screens lies on a
+// fixed layer.
+func (b *Box) Apart(l *Painted, touch bool) bool {
+	return len(l.Plan.Filters) > 0 || touch && b.Touch(l) == TouchFixedLayer
+}
+
 // Touch says what becomes of a layer of the box on touch screens; it is TouchNone for what
 // is not fixed, and where the box has rules of its own for touch screens.
 func (b *Box) Touch(l *Painted) Touch {

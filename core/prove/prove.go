@@ -287,7 +287,7 @@ func (m *Made) rung(b *plan.Box, source string, e *css.Env) *cut.Rung {
 func Apart(f *layout.Frame) bool {
 	layers := f.Values.Layers()
 	for i := range layers {
-		if len(layers[i].Plan.Filters) > 0 || f.Env.Touch && f.Box.Touch(&layers[i]) == plan.TouchFixedLayer {
+		if f.Box.Apart(&layers[i], f.Env.Touch) {
 			return true
 		}
 	}
