@@ -22,7 +22,9 @@ require (
 	github.com/VividCortex/ewma v1.2.0 // indirect
 	github.com/acarl005/stripansi v0.0.0-20180116102854-5a71ef0e047d // indirect
 	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
+	github.com/coder/websocket v1.8.15 // indirect
 	github.com/cpuguy83/go-md2man/v2 v2.0.2 // indirect
+	github.com/fsnotify/fsnotify v1.10.1 // indirect
 	github.com/mattn/go-runewidth v0.0.30 // indirect
 	github.com/russross/blackfriday/v2 v2.1.0 // indirect
 	github.com/vbauerster/cupwriter v0.0.5 // indirect

@@ -45,7 +45,8 @@ func Parse(file *source.File) (*Doc, error) {
 		return nil, &source.LimitError{Span: file.Whole(), Msg: "the file has more than 4 MB"}
 	}
 	d := &Doc{file: file}
-	f, err := parser.ParseBytes([]byte(file.Text), 0)
+	// Places are lines and columns, so that ends of lines may be of either kind; the parser counts only one right.
+	f, err := parser.ParseBytes([]byte(strings.ReplaceAll(file.Text, "\r\n", "\n")), 0)
 	if err != nil {
 		return nil, d.syntax(err)
 	}
