@@ -77,15 +77,20 @@ func Open(path string) (*Project, error) {
 		return nil, &source.SyntaxError{Span: source.NewFile(path, "").Whole(), In: "pictures",
 			Msg: fmt.Sprintf("there is no folder %q", p.Pictures), Hint: hint}
 	}
-	folders := []fs.FS{rootFS(pr.photos)}
-	if filepath.Clean(pr.photos) != filepath.Clean(dir) {
-		folders = append(folders, rootFS(dir))
-	}
-	pr.Store = picture.NewStore(folders...)
+	pr.openStore()
 	if dir := userCache(); dir != "" {
 		keepModules(dir)
 	}
 	return pr, nil
+}
+
+// openStore opens the folders of the pictures: that of the plan's pictures, then the plan's own.
+func (pr *Project) openStore() {
+	folders, dir := []fs.FS{rootFS(pr.photos)}, filepath.Dir(pr.File)
+	if filepath.Clean(pr.photos) != filepath.Clean(dir) {
+		folders = append(folders, rootFS(dir))
+	}
+	pr.Store = picture.NewStore(folders...)
 }
 
 func cannotRead(path string, err error) error {

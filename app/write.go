@@ -47,9 +47,12 @@ func straight(img *image.RGBA) *image.NRGBA {
 	return out
 }
 
-// WriteFile writes a file whole or not at all, and says what is wrong in words.
+// WriteFile writes a file whole or not at all, and says what is wrong in words. What a link leads to is written, and
+// a file keeps its permissions.
 func WriteFile(path string, data []byte) error {
-	if st, err := os.Stat(path); err == nil && st.IsDir() {
+	path = real(path)
+	before, err := os.Stat(path)
+	if err == nil && before.IsDir() {
 		return cannotWrite(path, errors.New("this is a folder"))
 	}
 	if _, err := os.Stat(filepath.Dir(path)); err != nil { // a misspelt folder is not made
@@ -59,7 +62,12 @@ func WriteFile(path string, data []byte) error {
 	if err != nil {
 		return err
 	}
-	if err := os.Rename(tmp, path); err != nil {
+	if before != nil {
+		err = os.Chmod(tmp, before.Mode().Perm())
+	} else {
+		err = nil
+	}
+	if err = errors.Join(err, os.Rename(tmp, path)); err != nil {
 		os.Remove(tmp)
 		return cannotWrite(path, err)
 	}

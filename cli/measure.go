@@ -16,6 +16,9 @@ import (
 	"tourmaline/serve"
 )
 
+var allowHostFlag = &cli.StringSliceFlag{Name: "allow-host", Usage: "a `HOST` beside this machine that pages may " +
+	"come from (may be repeated)"}
+
 // browserFlags say which browser measures.
 func browserFlags() []cli.Flag {
 	return append(meansFlags(), &cli.BoolFlag{Name: "no-browser", Usage: "measure nothing: take what CSS alone tells"})
@@ -27,8 +30,7 @@ func meansFlags() []cli.Flag {
 		&cli.StringFlag{Name: "browser", Usage: "the `PROGRAM` that measures (default: the first browser that is " +
 			"found)"},
 		&cli.StringFlag{Name: "driver", Usage: "a WebDriver that runs, by its `ADDRESS` such as http://127.0.0.1:4444"},
-		&cli.StringSliceFlag{Name: "allow-host", Usage: "a `HOST` beside this machine that pages may come from (may " +
-			"be repeated)"},
+		allowHostFlag,
 	}
 }
 

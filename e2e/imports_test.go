@@ -17,7 +17,7 @@ var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/c
 	"core/picture", "core/trace", "core/similar", "core/plan", "core/measure",
 	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast",
 	"core/texture", "core/draft",
-	"core/check", "core/settle", "core/cut", "core/prove", "core/sheet", "proof", "report", "serve", "app",
+	"core/check", "core/settle", "core/tune", "core/cut", "core/prove", "core/sheet", "proof", "report", "serve", "app",
 	"demo", "cli",
 	"cmd/tourmaline",
 	"e2e/shoot", "e2e/corpus", "e2e/calibrate", "e2e"}

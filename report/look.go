@@ -73,10 +73,10 @@ func OfLook(name string, f *picture.File) (*Look, error) {
 	l.PerPixel = Num(float64(f.Bytes) * 8 / (w * h))
 	l.Alpha = picture.HasAlpha(img)
 	for _, sw := range picture.MainColours(img, 5) {
-		l.Colours = append(l.Colours, toColour(sw))
+		l.Colours = append(l.Colours, ColourOf(sw))
 	}
 	e := picture.Edges(img)
-	l.Edges = &Edges{toColour(e[0]), toColour(e[1]), toColour(e[2]), toColour(e[3])}
+	l.Edges = &Edges{ColourOf(e[0]), ColourOf(e[1]), ColourOf(e[2]), ColourOf(e[3])}
 	if f.Vector == nil {
 		for _, d := range []float64{1, 2, 3} {
 			l.Sharp = append(l.Sharp, SharpBox{d, Num(w / d), Num(h / d), cssPx})
@@ -85,7 +85,8 @@ func OfLook(name string, f *picture.File) (*Look, error) {
 	return l, nil
 }
 
-func toColour(s picture.Swatch) Colour {
+// ColourOf is a colour of a picture.
+func ColourOf(s picture.Swatch) Colour {
 	return Colour{fmt.Sprintf("#%02x%02x%02x", s.R, s.G, s.B), Num(s.Share)}
 }
 

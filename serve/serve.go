@@ -24,7 +24,7 @@ import (
 	"tourmaline/core/measure"
 )
 
-//go:embed probe.html speak.js agent.js shot.html
+//go:embed probe.html speak.js agent.js shot.html view
 var own embed.FS
 
 // mostAnswer is the most bytes that a browser may send at once.
@@ -34,6 +34,7 @@ const mostAnswer = 64 << 20
 type Server struct {
 	Source
 	token       string
+	agent       string // our script in the designer's pages
 	ours, pages net.Listener
 	http        [2]*http.Server
 	mu          sync.Mutex
@@ -80,30 +81,44 @@ type answer struct {
 	} `json:"value"`
 }
 
-// New begins to serve a page. Close ends it.
+// New begins to serve a page to be measured. Close ends it.
 func New(from Source) (*Server, error) {
+	s, err := listen(from, "agent.js")
+	if err != nil {
+		return nil, err
+	}
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /~"+s.token+"/{file...}", s.frame)
+	mux.HandleFunc("POST /~"+s.token+"/step", s.step)
+	mux.HandleFunc("POST /~"+s.token+"/shown", s.shown)
+	s.begin(mux)
+	return s, nil
+}
+
+// listen takes two ports of the loopback interface. agent is our script in the designer's pages.
+func listen(from Source, agent string) (*Server, error) {
 	var b [16]byte
 	if _, err := rand.Read(b[:]); err != nil {
 		return nil, err
 	}
-	s := &Server{Source: from, token: hex.EncodeToString(b[:]), asks: make(chan ask), answers: make(chan answer),
-		came: make(chan struct{})}
+	s := &Server{Source: from, token: hex.EncodeToString(b[:]), agent: agent, asks: make(chan ask),
+		answers: make(chan answer), came: make(chan struct{})}
 	for _, l := range []*net.Listener{&s.ours, &s.pages} {
 		var err error
 		if *l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil {
 			return nil, errors.Join(fmt.Errorf("no port of this machine can be served on: %w", err), s.unlisten())
 		}
 	}
-	mux := http.NewServeMux()
-	mux.HandleFunc("GET /~"+s.token+"/{file...}", s.frame)
-	mux.HandleFunc("POST /~"+s.token+"/step", s.step)
-	mux.HandleFunc("POST /~"+s.token+"/shown", s.shown)
-	for i, h := range []http.Handler{s.guarded(s.ours, mux), s.guarded(s.pages, s.known(s.page(s.pages)))} {
+	return s, nil
+}
+
+// begin serves our page and the designer's. Close ends it.
+func (s *Server) begin(ours http.Handler) {
+	for i, h := range []http.Handler{s.guarded(s.ours, ours), s.guarded(s.pages, s.known(s.page(s.pages)))} {
 		s.http[i] = &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 	}
 	go s.http[0].Serve(s.ours) // they end with Close
 	go s.http[1].Serve(s.pages)
-	return s, nil
 }
 
 func (s *Server) unlisten() error {

@@ -46,7 +46,7 @@ func (s *Server) page(on net.Listener) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch name := strings.TrimPrefix(path.Clean(r.URL.Path), "/"); {
 		case r.URL.Path == agentName:
-			data, _ := own.ReadFile("agent.js")
+			data, _ := own.ReadFile(s.agent)
 			w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
 			_, _ = w.Write(data)
 		case s.Made != nil && strings.HasPrefix(name, s.Prefix+"/"):

@@ -85,6 +85,15 @@ var Checks = []*Check{
 	content, missing, notDrawn, staleAccept,
 }
 
+// Geometry are the names of the checks that ask landings and layouts alone, of no pixel.
+func Geometry() (out []string) {
+	for _, c := range []*Check{bare, soft, stretched, cutSubject, offFocus, buried, behindText, overflow, fixed,
+		sameSelector, manyTiles} {
+		out = append(out, c.Name)
+	}
+	return out
+}
+
 // Needing are the names of the checks that need something.
 func Needing(n Needs) (out []string) {
 	for _, c := range Checks {
@@ -115,6 +124,8 @@ func Named(name string) (*Check, error) {
 type Options struct {
 	Boxes      []plan.BoxID
 	Only, Skip []string
+	// Quick looks at every width, but at few heights and only for what geometry tells: see Geometry.
+	Quick bool
 	Progress   func(done, total int) // called now and then, from several goroutines
 }
 
@@ -143,6 +154,10 @@ type Growth struct {
 // unknown names in the options.
 func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (*Report, error) {
 	s := newPass(ctx, p, store)
+	if opt.Quick {
+		s.sweep.Heights = s.sweep.Few()
+		opt.Only = Geometry()
+	}
 	s.sweep.Progress = opt.Progress
 	s.report.Heights = s.sweep.Heights
 	for _, name := range slices.Concat(opt.Only, opt.Skip) {

@@ -251,13 +251,14 @@ type Layer struct {
 	Keep    *Region
 	Focus   *Point
 	Filters css.Filters
-	Open    []Open  // what is left to settle, or was
-	Texture bool    // it was written as texture:
-	Subject Shares  // the share of the box that keep should take; zero: any
-	Avoid   bool    // keep is to stay out from under text areas
-	Tells   string  // what it shows, where it carries meaning
-	Quality Quality // of its files; zero is the plan's
-	Touch   Touch   // what becomes of it on touch screens where it is fixed
+	Open    []Open   // what is left to settle, or was
+	Texture bool     // it was written as texture:
+	Subject Shares   // the share of the box that keep should take; zero: any
+	Avoid   bool     // keep is to stay out from under text areas
+	Tells   string   // what it shows, where it carries meaning
+	Quality Quality  // of its files; zero is the plan's
+	Touch   Touch    // what becomes of it on touch screens where it is fixed
+	Path    doc.Path // where it is written; nil: it is not one of layers:
 
 	shifts []shift
 }
@@ -358,6 +359,7 @@ func (e TextEdge) String() string { return textEdges[e] }
 // TextArea says where text lies in a box.
 type TextArea struct {
 	Span     source.Span
+	Path     doc.Path            // where it is written; nil: it was measured
 	Edges    [TextEdges]*css.Num // nil where it is not given
 	Color    css.Color
 	Contrast float64

@@ -452,7 +452,7 @@ func readText(n node) ([]TextArea, error) {
 	}
 	out := []TextArea{}
 	for _, it := range items {
-		t := TextArea{Span: it.Span, Color: css.FromRGB8(255, 255, 255), Contrast: 4.5}
+		t := TextArea{Span: it.Span, Path: it.Path(), Color: css.FromRGB8(255, 255, 255), Contrast: 4.5}
 		hasArea := false
 		err := it.keys(handlers{
 			"area":     func(n node) error { hasArea = true; return t.readEdges(n) },

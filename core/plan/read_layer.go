@@ -35,7 +35,7 @@ type layerReader struct {
 }
 
 func readLayer(n node) (Layer, error) {
-	l := &layerReader{Layer: Layer{Span: n.Span, CSS: css.InitialLayer()}}
+	l := &layerReader{Layer: Layer{Span: n.Span, Path: n.Path(), CSS: css.InitialLayer()}}
 	if err := n.keys(l.handlers()); err != nil {
 		return l.Layer, err
 	}

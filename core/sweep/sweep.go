@@ -11,6 +11,7 @@
 package sweep
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -61,6 +62,19 @@ func (s *Sweep) WithNamed() *Sweep {
 	}
 	slices.Sort(s.Heights)
 	return s
+}
+
+// Few are some of the heights: both ends, the middle one, and those nearest to the named viewports.
+func (s *Sweep) Few() []int {
+	n := len(s.Heights)
+	out := []int{s.Heights[0], s.Heights[n/2], s.Heights[n-1]}
+	for _, v := range s.Plan.Named {
+		out = append(out, slices.MinFunc(s.Heights, func(a, b int) int {
+			return cmp.Compare(math.Abs(float64(a)-v.Height), math.Abs(float64(b)-v.Height))
+		}))
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // Densest stands for a density of a part: at each width the largest that is seen there.
