@@ -114,7 +114,12 @@ func listen(from Source, agent string) (*Server, error) {
 
 // begin serves our page and the designer's. Close ends it.
 func (s *Server) begin(ours http.Handler) {
-	for i, h := range []http.Handler{s.guarded(s.ours, ours), s.guarded(s.pages, s.known(s.page(s.pages)))} {
+	host := s.pages.Addr().String()
+	s.serve(s.guarded(s.ours.Addr().String(), ours), s.guarded(host, s.known(s.page(host))))
+}
+
+func (s *Server) serve(ours, pages http.Handler) {
+	for i, h := range []http.Handler{ours, pages} {
 		s.http[i] = &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 	}
 	go s.http[0].Serve(s.ours) // they end with Close
@@ -143,7 +148,8 @@ func (s *Server) freshAddress() (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("no port of this machine can be served on: %w", err)
 	}
-	h := &http.Server{Handler: s.guarded(l, s.known(s.page(l))), ReadHeaderTimeout: 10 * time.Second}
+	host := l.Addr().String()
+	h := &http.Server{Handler: s.guarded(host, s.known(s.page(host))), ReadHeaderTimeout: 10 * time.Second}
 	s.mu.Lock()
 	s.fresh = append(s.fresh, h)
 	s.mu.Unlock()
@@ -169,9 +175,8 @@ func (s *Server) Close() {
 	}
 }
 
-// guarded refuses what does not come from the own page of a port.
-func (s *Server) guarded(l net.Listener, next http.Handler) http.Handler {
-	host := l.Addr().String()
+// guarded refuses what does not come from the own page of a host and port.
+func (s *Server) guarded(host string, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if o := r.Header.Get("Origin"); r.Host != host || o != "" && o != "http://"+host {
 			http.Error(w, "not for you", http.StatusForbidden)

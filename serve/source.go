@@ -7,7 +7,6 @@ import (
 	"io"
 	"io/fs"
 	"mime"
-	"net"
 	"net/http"
 	"net/http/httputil"
 	"net/url"
@@ -37,11 +36,11 @@ type Source struct {
 
 const agentName = "/~tourmaline-agent.js"
 
-// page serves the designer's page, and all that it takes in, on a port.
-func (s *Server) page(on net.Listener) http.Handler {
+// page serves the designer's page, and all that it takes in, under a host and port.
+func (s *Server) page(host string) http.Handler {
 	theirs := http.Handler(http.HandlerFunc(s.file))
 	if s.Upstream != nil {
-		theirs = s.proxy(on.Addr().String())
+		theirs = s.proxy(host)
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch name := strings.TrimPrefix(path.Clean(r.URL.Path), "/"); {

@@ -6,9 +6,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"html"
 	"io/fs"
 	"net/http"
-	"net/url"
 	"path"
 	"strings"
 	"time"
@@ -52,11 +52,8 @@ func (v *View) Close() {
 	v.Server.Close()
 }
 
-// PageAddress is where frames find the designer's page.
-func (v *View) PageAddress() string { return v.pageAddress() }
-
-// kinds are the media types of our files.
-var kinds = map[string]string{".html": "text/html", ".css": "text/css", ".js": "text/javascript", ".svg": "image/svg+xml"}
+// ourKinds are the media types of our files.
+var ourKinds = map[string]string{".html": "text/html", ".css": "text/css", ".js": "text/javascript", ".svg": "image/svg+xml"}
 
 // file gives out our page and what it takes in, and below made/ the files that the designer's page is given too.
 func (v *View) file(w http.ResponseWriter, r *http.Request) {
@@ -70,18 +67,18 @@ func (v *View) file(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	data, err := own.ReadFile("view/" + name)
-	kind := kinds[path.Ext(name)]
+	kind := ourKinds[path.Ext(name)]
 	if err != nil || kind == "" || name == "agent.js" {
 		http.NotFound(w, r)
 		return
 	}
 	v.greet(w)
-	h, pages := w.Header(), url.URL{Scheme: "http", Host: v.pages.Addr().String()}
+	h := w.Header()
 	h.Set("Content-Type", kind+"; charset=utf-8")
 	h.Set("Content-Security-Policy", fmt.Sprintf("default-src 'none'; script-src 'self'; style-src 'self'; "+
-		"img-src 'self' data:; connect-src 'self' ws://%s; frame-src %s; base-uri 'none'; form-action 'none'; "+
-		"frame-ancestors 'none'", v.ours.Addr(), pages.String()))
-	_, _ = w.Write(bytes.ReplaceAll(data, []byte("{{PAGE}}"), []byte(v.pageAddress())))
+		"img-src 'self' data:; connect-src 'self' ws://%s; frame-src http://%s; base-uri 'none'; form-action 'none'; "+
+		"frame-ancestors 'none'", v.ours.Addr(), v.pages.Addr()))
+	_, _ = w.Write(bytes.ReplaceAll(data, []byte("{{PAGE}}"), []byte(html.EscapeString(v.pageAddress()))))
 }
 
 // talk takes a page into the talk. Only our own page may: the guard has refused other origins, and those without one

@@ -86,7 +86,7 @@ function field(key, label, ...rows) {
     where.textContent = v.changes.length === 0 ? "changes nothing at the named viewports" :
       v.changes.length === all.length ? "changes all named viewports" : "changes " + v.changes.join(", ");
   });
-  const can = key === "position" ? layer().kind === "image" : key !== "attachment";
+  const can = key === "position" ? layer().kind === "image" : key === "size" ? layer().size.unit === "px" : key !== "attachment";
   return el("div", { className: "field", role: "group", "aria-label": label }, el("div", { className: "top" }, el("span", { className: "label", textContent: label }), code, can ? settle : null), ...rows, where);
 }
 const put = (key, value) => [{ path: [...layer().path, key], value }];
@@ -180,7 +180,7 @@ function sizeField(l) {
   parts.push((b, l) => {
     if (!l || !l.landing) { told.textContent = ""; return; }
     const d = l.landing, n = v => round(v, 1);
-    told.textContent = `here ${n(d.size[0])} × ${n(d.size[1])} px` + (d.sharp ? `; ${round(d.sharp, 2)} picture px for each at density 1` : "");
+    told.textContent = `here ${n(d.size[0])} × ${n(d.size[1])} px` + (d.sharp ? `; ${round(d.sharp, 2)} picture px per device px at density 1` : "");
   });
   return field("size", "size", ...rows, told);
 }

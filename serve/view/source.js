@@ -78,6 +78,7 @@ export function sourceEditor(l) {
     place(partBox, ...p);
     for (const v of l.views || []) {
       if (!views.has(v.name)) { const e = el("div", { className: "mark seen" }, el("span", { textContent: v.name })); views.set(v.name, e); root.insertBefore(e, img.nextSibling); }
+      views.get(v.name).classList.toggle("wide", v.part.width * img.naturalWidth > v.part.height * img.naturalHeight);
       place(views.get(v.name), ...into(p, v.part.x, v.part.y), v.part.width * p[2], v.part.height * p[3]);
     }
     for (const [name, e] of views) e.hidden = !(l.views || []).some(v => v.name === name);

@@ -47,9 +47,7 @@ export function fit() {
   const [w, h] = S.window, room = { x: ground.clientWidth - 32 - (phoneWidth() + 14), y: ground.clientHeight - 30 };
   const next = Math.min(room.x / w, room.y / h, 1);
   scale = held ? Math.min(held, next) : next;
-  frame.style.width = w + "px"; frame.style.height = h + "px";
-  frame.style.transform = `scale(${scale})`;
-  pane.style.width = w * scale + "px"; pane.style.height = h * scale + "px";
+  sized(w, h);
   $("scale").textContent = scale < 1 ? `shown at ${Math.round(scale * 100)}%` : "shown at full size";
   if (document.activeElement !== $("w")) $("w").value = w;
   if (document.activeElement !== $("h")) $("h").value = h;
@@ -57,6 +55,26 @@ export function fit() {
   for (const i of document.querySelectorAll(".track i")) i.style.left = across(w) + "%";
   for (const b of $("stops").children) b.setAttribute("aria-current", String(b.window[0] === w && b.window[1] === h));
   marks();
+}
+// Where the browser takes long to draw the page, it is given a new size only every other time it draws, or every third:
+// the slider stays under the hand.
+let want = null, loop = 0, idle = 0, every = 1, since = 9, mean = 16, last = 0, turns = 0;
+function sized(w, h) {
+  want = [w, h]; idle = 0;
+  if (!loop) { last = 0; since = 9; loop = requestAnimationFrame(turn); }
+}
+function turn(now) {
+  if (last) mean += (Math.min(now - last, 60) - mean) * 0.15;
+  last = now;
+  if (++turns % 10 === 0) every = mean > 18.5 ? Math.min(every + 1, 3) : every;
+  if (want && ++since >= every) { resize(...want); want = null; since = 0; }
+  if (idle++ < 30 || want) loop = requestAnimationFrame(turn);
+  else { loop = 0; every = 1; }
+}
+function resize(w, h) {
+  frame.style.width = w + "px"; frame.style.height = h + "px";
+  frame.style.transform = `scale(${scale})`;
+  pane.style.width = w * scale + "px"; pane.style.height = h * scale + "px";
 }
 const across = w => clamp((w - S.hello.widths[0]) / (S.hello.widths[1] - S.hello.widths[0]) * 100, 0, 100);
 

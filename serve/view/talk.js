@@ -51,11 +51,17 @@ export function keep(changes) { waiting = null; sent = ++S.seq; say({ op: "keep"
 export function drop() { waiting = null; say({ op: "drop" }); }
 export const ask = (op, more = {}) => say({ op, ...more });
 
-// The window of this page.
+// The window of this page. While it is dragged figures follow a dozen times a second: the browser has enough to draw.
+let asked = 0, timer = 0;
 export function at(w) {
   S.window = w;
-  if (atFlies) { atWaits = w; return; }
-  atWaits = null; atFlies = true;
+  const wait = 80 - (performance.now() - asked);
+  if (atFlies || wait > 0) {
+    atWaits = w;
+    if (!atFlies && !timer) timer = setTimeout(() => { timer = 0; if (atWaits) at(atWaits); }, wait);
+    return;
+  }
+  atWaits = null; atFlies = true; asked = performance.now();
   say({ op: "at", window: w });
 }
 
