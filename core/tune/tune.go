@@ -87,9 +87,11 @@ type Edge struct {
 	Unit  string  `json:"unit"`
 }
 
-// Size is a background size: Word is cover, contain or auto, or "" for a width in Unit.
+// Size is a background size: Word is cover, contain or auto, or what only a text can say; "" for a width or a height
+// in Unit, whose other side is auto.
 type Size struct {
 	Word  string  `json:"word,omitempty"`
+	Tall  bool    `json:"tall,omitempty"` // it is a height
 	Value float64 `json:"value"`
 	Unit  string  `json:"unit,omitempty"`
 }
@@ -387,11 +389,15 @@ func sizeOf(s *css.Size) *Size {
 		return &Size{Word: "contain"}
 	case s.AutoW && s.AutoH:
 		return &Size{Word: "auto"}
-	case s.AutoW || !s.AutoH || s.W.IsCalc():
-		return &Size{Word: s.String()} // two lengths: only a text can say it
+	case s.AutoW == s.AutoH || s.W.IsCalc() || s.H.IsCalc():
+		return &Size{Word: s.String()}
 	}
-	e := edgeOf(css.Edge{Offset: s.W})
-	return &Size{Value: e.Value, Unit: e.Unit}
+	n := s.W
+	if s.AutoW {
+		n = s.H
+	}
+	e := edgeOf(css.Edge{Offset: n})
+	return &Size{Value: e.Value, Unit: e.Unit, Tall: s.AutoW}
 }
 
 func gradientOf(g *css.Gradient) *Gradient {

@@ -8,7 +8,7 @@ let built = "", parts = [], busy = false;
 
 // What is built anew when another layer, or another form of a value, is shown.
 function shapeOf(b, l) {
-  return JSON.stringify([b.name, b.fixed, b.layers.map(x => [x.id, x.kind, x.name, x.shown]), l && [l.id, l.kind, l.size && (l.size.word || l.size.unit),
+  return JSON.stringify([b.name, b.fixed, b.layers.map(x => [x.id, x.kind, x.name, x.shown]), l && [l.id, l.kind, l.size && [l.size.word, l.size.unit, l.size.tall],
     l.position && [l.position.x.end, l.position.y.end, l.position.x.unit, l.position.y.unit], l.picture && l.picture.source, !!l.keep, !!l.focus,
     l.gradient && l.gradient.stops.length, l.color && 1], b.texts.length]);
 }
@@ -17,7 +17,7 @@ export function show() {
   const b = box(), l = layer();
   if (!b || !S.hello) return;
   const now = shapeOf(b, l);
-  if (now !== built && !busy) {
+  if (now !== built && !busy && !S.held) { // what a hand holds stays
     const place = document.activeElement && document.activeElement.dataset.place;
     built = now; parts = [];
     panel.replaceChildren(...build(b, l));
@@ -86,7 +86,7 @@ function field(key, label, ...rows) {
     where.textContent = v.changes.length === 0 ? "changes nothing at the named viewports" :
       v.changes.length === all.length ? "changes all named viewports" : "changes " + v.changes.join(", ");
   });
-  const can = key === "position" ? layer().kind === "image" : key === "size" ? layer().size.unit === "px" : key !== "attachment";
+  const can = key === "position" ? layer().kind === "image" : key === "size" ? layer().size.unit === "px" && !layer().size.tall : key !== "attachment";
   return el("div", { className: "field", role: "group", "aria-label": label }, el("div", { className: "top" }, el("span", { className: "label", textContent: label }), code, can ? settle : null), ...rows, where);
 }
 const put = (key, value) => [{ path: [...layer().path, key], value }];
@@ -164,16 +164,22 @@ function worst(m) {
 }
 
 function sizeField(l) {
-  const words = ["cover", "contain", "auto", "a width in px", "a width in %"];
+  const words = ["cover", "contain", "auto"], forms = { "width px": "a width in px", "width %": "a width in %", "height px": "a height in px" };
+  const own = l.size.word && !words.includes(l.size.word) ? l.size.word : "";
+  const formOf = z => (z.tall ? "height " : "width ") + z.unit, write = z => z.tall ? "auto " + z.value + z.unit : z.value + z.unit;
   const choice = el("select", { "aria-label": "size", onchange: () => {
-    const l = layer(), d = l.landing, v = choice.value;
-    keep(put("size", v === words[3] ? Math.round(d ? d.size[0] : 200) + "px" : v === words[4] ? round(d ? d.size[0] / d.area[2] * 100 : 100) + "%" : v));
-  } }, ...words.map(w => el("option", { value: w, textContent: w })));
+    const d = layer().landing, v = choice.value;
+    keep(put("size", v === "width px" ? Math.round(d ? d.size[0] : 200) + "px" : v === "height px" ? "auto " + Math.round(d ? d.size[1] : 200) + "px" :
+      v === "width %" ? round(d ? d.size[0] / d.area[2] * 100 : 100) + "%" : v));
+  } }, ...words.map(w => el("option", { value: w, textContent: w })), ...Object.entries(forms).map(([value, textContent]) => el("option", { value, textContent })),
+    own ? el("option", { value: own, textContent: own }) : null, !l.size.word && !forms[formOf(l.size)] ? el("option", { value: formOf(l.size), textContent: "in " + l.size.unit }) : null);
   choice.dataset.place = "size";
-  parts.push((b, l) => { if (l && l.size) choice.value = l.size.word ? (words.includes(l.size.word) ? l.size.word : "") : l.size.unit === "%" ? words[4] : words[3]; });
+  parts.push((b, l) => { if (l && l.size) choice.value = l.size.word || formOf(l.size); });
   const rows = [el("div", { className: "row" }, choice)];
   if (!l.size.word) {
-    const [track, number] = slider("size-value", "size: width", 1, l.size.unit === "%" ? 200 : Math.max(2 * (l.picture.width || 400), 400), 1, l => l.size && l.size.value || 0, v => put("size", v + layer().size.unit), null);
+    const natural = l.size.tall ? l.picture.height : l.picture.width;
+    const [track, number] = slider("size-value", "size: " + (l.size.tall ? "height" : "width"), 1, l.size.unit === "px" ? Math.max(2 * (natural || 400), 400) : 200, 1, l => l.size && l.size.value || 0,
+      v => put("size", write({ ...layer().size, value: v })), null);
     rows[0].append(track, number, l.size.unit);
   }
   const told = el("div", { className: "changes" });
@@ -279,7 +285,7 @@ function textField(t, i) {
   const code = el("code"), c = t.path ? colourInput(`colour of text ${i + 1}`, (l, b) => b.texts[i] && b.texts[i].color.hex, hex => [{ path: [...box().texts[i].path, "color"], value: hex }]) : null;
   parts.push(b => {
     const x = b.texts[i];
-    if (x) code.textContent = code.title = Object.entries(x.edges).map(([k, v]) => `${k}: ${v}`).join(", ") + ` · needs ${x.needs}`;
+    if (x) code.textContent = code.title = ["left", "right", "top", "bottom", "width", "height"].filter(k => x.edges[k]).map(k => `${k}: ${x.edges[k]}`).join(", ") + ` · needs ${x.needs}`;
   });
   return el("div", { className: "field" }, el("div", { className: "top" }, el("span", { className: "label", textContent: t.sample ? "“" + t.sample.slice(0, 24) + (t.sample.length > 24 ? "…" : "") + "”" : `text ${i + 1}` }), code),
     el("div", { className: "row" }, c || "measured: it moves with the page"));

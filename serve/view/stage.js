@@ -249,5 +249,6 @@ function visit(id, fs) {
   if (f.box && S.boxes.some(b => b.name === f.box)) news("pick", f.box);
   const m = /^([\d.]+)x([\d.]+)@/.exec(f.worst || "");
   if (m) go(+m[1], +m[2]);
+  if (f.box) setTimeout(() => say(frame, { reveal: f.box }), 150); // it has moved with the window
   draw();
 }

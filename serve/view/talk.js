@@ -1,6 +1,6 @@
 // What this page knows, and its talk with the program. Others listen to kinds of news.
 const listeners = {};
-export const S = { hello: null, plan: null, boxes: [], found: null, marks: null, window: null, box: "", layer: "", before: false, seq: 0, done: 0 };
+export const S = { hello: null, plan: null, boxes: [], found: null, marks: null, window: null, box: "", layer: "", before: false, held: false, seq: 0, done: 0 };
 
 export const on = (kinds, f) => { for (const k of kinds.split(" ")) (listeners[k] ||= []).push(f); };
 export const news = (kind, what) => { for (const f of listeners[kind] || []) f(what); };
@@ -90,11 +90,12 @@ export function drag(e, moved, ended) {
   to.focus({ preventScroll: true });
   const over = new AbortController();
   let gone = false;
+  S.held = true;
   to.addEventListener("pointermove", f => {
     gone ||= Math.abs(f.clientX - x) + Math.abs(f.clientY - y) > 1;
     if (gone) moved(f.clientX - x, f.clientY - y, f);
   }, over);
-  const end = f => { over.abort(); ended(gone && f.type === "pointerup", f); };
+  const end = f => { over.abort(); S.held = false; ended(gone && f.type === "pointerup", f); };
   for (const kind of ["pointerup", "pointercancel"]) to.addEventListener(kind, end, over);
 }
 export const clamp = (v, lo, hi) => Math.min(Math.max(v, lo), hi);
