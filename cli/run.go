@@ -81,7 +81,7 @@ Start with:  tourmaline demo observatory     (a whole example site in a folder)
 			s.startCommand(), s.lookCommand(), s.traceCommand(), s.measureCommand(), s.fitCommand(), s.checkCommand(),
 			s.settleCommand(), s.proofCommand(), s.paintCommand(),
 			s.cutCommand(),
-			s.cssCommand(), s.buildCommand(), s.proveCommand(), s.viewCommand(), s.demoCommand(), s.schemaCommand(), s.manualCommand(),
+			s.cssCommand(), s.buildCommand(), s.proveCommand(), s.viewCommand(), s.reportCommand(), s.demoCommand(), s.schemaCommand(), s.manualCommand(),
 			s.licencesCommand(),
 		},
 		EnableShellCompletion: true, ConfigureShellCompletionCommand: configureCompletion,

@@ -335,6 +335,7 @@ type pen struct {
 	bare  bool    // no marks, and nothing outside the box
 	scale float64 // px per CSS px
 	x, y  float64
+	text  float64 // size of sample texts, px; 0 is 9
 }
 
 // cell draws one box.
@@ -373,7 +374,7 @@ func (p *pen) cell(c *cell) error {
 	}
 	for i := range c.frame.Values.Text {
 		t := &c.frame.Values.Text[i]
-		drawText(img, t, at(c.frame.TextRect(t)).Intersect(box), c.frame)
+		drawText(img, t, at(c.frame.TextRect(t)).Intersect(box), c.frame, cmp.Or(p.text, 9))
 	}
 	for i := range c.placed {
 		marks(img, &c.placed[i], at, box)
@@ -463,8 +464,8 @@ func outline(img *image.RGBA, r image.Rectangle, c color.RGBA, dashed bool) {
 	}
 }
 
-// drawText fills a text area with sample text in its colour.
-func drawText(img *image.RGBA, t *plan.TextArea, r image.Rectangle, f *layout.Frame) {
+// drawText fills a text area with sample text in its colour, size px tall.
+func drawText(img *image.RGBA, t *plan.TextArea, r image.Rectangle, f *layout.Frame, size float64) {
 	if r.Empty() {
 		return
 	}
@@ -476,14 +477,15 @@ func drawText(img *image.RGBA, t *plan.TextArea, r image.Rectangle, f *layout.Fr
 	if text == "" {
 		text = sheet.SampleText
 	}
-	sample := lettering{false, 9, c}
-	y := r.Min.Y + 11
+	sample := lettering{false, size, c}
+	line := int(size * 11 / 9)
+	y := r.Min.Y + line
 	sub := img.SubImage(r).(*image.RGBA)
-	for _, line := range wrap(text, sample, r.Dx()-6) {
+	for _, words := range wrap(text, sample, r.Dx()-6) {
 		if y > r.Max.Y-2 {
 			break
 		}
-		label(sub, image.Pt(r.Min.X+3, y), line, sample)
-		y += 11
+		label(sub, image.Pt(r.Min.X+3, y), words, sample)
+		y += line
 	}
 }

@@ -214,32 +214,40 @@ func (fs Fetches) tellShort(p *Printer) {
 	}
 }
 
-// sums prints what each viewport fetches in all: one file in two boxes is fetched once.
-func (fs Fetches) sums(p *Printer) {
-	type sum struct{ files, sources int }
-	total := map[string]*sum{}
+// Sum is what a named viewport fetches in all: one file in two boxes is fetched once.
+type Sum struct {
+	Name, Viewport string
+	Files, Sources int // bytes
+}
+
+// Sums are those of the named viewports, in their order.
+func (fs Fetches) Sums() (out []Sum) {
 	seen := map[string]bool{}
-	var order []string
 	for _, f := range fs {
-		key := f.Name + " " + f.Viewport
-		if total[key] == nil {
-			total[key] = &sum{}
-			order = append(order, key)
+		at := slices.IndexFunc(out, func(s Sum) bool { return s.Name == f.Name && s.Viewport == f.Viewport })
+		if at < 0 {
+			at = len(out)
+			out = append(out, Sum{Name: f.Name, Viewport: f.Viewport})
 		}
+		key := f.Name + " " + f.Viewport
 		if !seen[key+f.File] {
-			total[key].files += f.Bytes
+			out[at].Files += f.Bytes
 		}
 		if !seen[key+f.Source] {
-			total[key].sources += f.Original
+			out[at].Sources += f.Original
 		}
 		seen[key+f.File], seen[key+f.Source] = true, true
 	}
+	return out
+}
+
+// sums prints what each viewport fetches in all.
+func (fs Fetches) sums(p *Printer) {
 	p.printf("\nall pictures\n")
 	t := p.table([]int{2, 3, 4}, "  viewport", "weight", "sources", "saved")
-	for _, k := range order {
-		v := total[k]
-		t.AppendRow(table.Row{"  " + k, finding.Weight(v.files), finding.Weight(v.sources),
-			saved(1 - float64(v.files)/float64(v.sources))})
+	for _, v := range fs.Sums() {
+		t.AppendRow(table.Row{"  " + v.Name + " " + v.Viewport, finding.Weight(v.Files), finding.Weight(v.Sources),
+			saved(1 - float64(v.Files)/float64(v.Sources))})
 	}
 	t.Render()
 }
