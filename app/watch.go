@@ -135,3 +135,15 @@ func readText(path string) (data []byte, err error) {
 	}
 	return data, err
 }
+
+// PageFolders are the folders of the site around a page, or of the pages of a folder. Errors are of the page.
+func PageFolders(name, root string) ([]string, error) {
+	if IsAddress(name) {
+		return nil, fmt.Errorf("%s: files of a server cannot be watched; name the page's file", name)
+	}
+	site, _, err := OpenSite(name, root)
+	if err != nil {
+		return nil, err
+	}
+	return foldersIn(filepath.FromSlash(rootOf(site))), nil
+}

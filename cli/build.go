@@ -49,15 +49,16 @@ Examples:  tourmaline build site/tourmaline.yaml
            tourmaline build --into styles/page.css --replace
            tourmaline build --effort thorough --minify --clean`,
 		Flags: slices.Concat([]cli.Flag{
+			watchFlag,
 			&cli.BoolFlag{Name: "clean", Usage: "remove files of earlier builds that are of no more use"},
 		}, intoFlags(), sheetFlags(), makeFlags()),
-		Action: func(ctx context.Context, c *cli.Command) error {
+		Action: s.watched(func(s *session, ctx context.Context, c *cli.Command) error {
 			path, err := onePlan(c)
 			if err != nil {
 				return err
 			}
 			return s.build(ctx, path, c)
-		},
+		}),
 	}
 }
 

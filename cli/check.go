@@ -47,9 +47,10 @@ Examples:  tourmaline check
 			&cli.BoolFlag{Name: "sarif", Usage: "the same findings as SARIF 2.1.0, for code review systems"},
 			&cli.StringFlag{Name: "explain",
 				Usage: "say what the check of this `NAME` looks for and why; all for every one"},
+			watchFlag,
 			rootFlag,
 		}, browserFlags()...),
-		Action: s.check,
+		Action: s.watched((*session).check),
 	}
 }
 
@@ -94,6 +95,9 @@ func (s *session) check(ctx context.Context, c *cli.Command) error {
 
 // tellCheck prints what was found; findings of a level end the run so.
 func (s *session) tellCheck(c *cli.Command, r *report.Check, found *check.Report, level finding.Level) (err error) {
+	if s.heard != nil {
+		s.heard(r)
+	}
 	if c.Bool("sarif") {
 		err = r.SARIF(s.out, Version)
 	} else {

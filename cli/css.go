@@ -54,9 +54,10 @@ Examples:  tourmaline css > backgrounds.css
 		Flags: slices.Concat([]cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"},
 			&cli.BoolFlag{Name: "preload", Usage: "print preload links for the head of the page"},
+			watchFlag,
 			&cli.BoolFlag{Name: "dry-run", Usage: "with --into: print what would change, and write nothing"},
 		}, intoFlags(), sheetFlags(), makeFlags()),
-		Action: s.css,
+		Action: s.watched((*session).css),
 	}
 }
 

@@ -22,6 +22,7 @@ areas hold sample text. All boxes are drawn to one scale.
 
 Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 		Flags: []cli.Flag{boxFlag, atFlag,
+			watchFlag,
 			&cli.BoolFlag{Name: "bare", Usage: "only the boxes, without marks and what they cut off"},
 			&cli.IntFlag{Name: "width", Value: 1280, Usage: "width of the sheet in `PX`, 480 to 8000"},
 			&cli.StringFlag{
@@ -31,7 +32,7 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 				Usage:   "PNG `FILE` to write; - is standard output",
 			},
 		},
-		Action: func(_ context.Context, c *cli.Command) error {
+		Action: s.watched(func(s *session, _ context.Context, c *cli.Command) error {
 			pr, err := s.open(c)
 			if err != nil {
 				return err
@@ -53,6 +54,6 @@ Example:  tourmaline proof --box hero --at phone --at 600x800@2 -o hero.png`,
 				return err
 			}
 			return s.writePNG(out, img, png.DefaultCompression, "")
-		},
+		}),
 	}
 }

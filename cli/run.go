@@ -32,6 +32,7 @@ const (
 type session struct {
 	in       io.Reader
 	out, err io.Writer
+	heard    func(*report.Check) // is given what check finds, while files are watched
 }
 
 // Run runs the program and returns its exit code: 0 done, 1 findings, 2 could not

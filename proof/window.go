@@ -36,4 +36,3 @@ func Window(p *plan.Plan, store *picture.Store, id plan.BoxID, v plan.Viewport, 
 	store.Trim(maxDecoded)
 	return img, c.lines, err
 }
-

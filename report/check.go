@@ -219,8 +219,8 @@ func (c *Check) OfPage(name Namer) {
 	c.Summary.NoText = nil // they wait
 }
 
-// Line is what was found in a line, with the command that tells more.
-func (c *Check) Line() string {
+// Counts is how many findings there are, in words; "" where there are none.
+func (c *Check) Counts() string {
 	s := &c.Summary
 	var parts []string
 	for _, n := range []struct {
@@ -231,10 +231,31 @@ func (c *Check) Line() string {
 			parts = append(parts, Plural(n.n, n.what))
 		}
 	}
-	if len(parts) == 0 {
-		return "check finds nothing"
+	return strings.Join(parts, ", ")
+}
+
+// Line is what was found in a line, with the command that tells more.
+func (c *Check) Line() string {
+	if n := c.Counts(); n != "" {
+		return n + ": tourmaline check"
 	}
-	return strings.Join(parts, ", ") + ": tourmaline check"
+	return "check finds nothing"
+}
+
+// Head is a finding in a line: two with one ID are the same finding, whatever its figures.
+type Head struct{ ID, Says string }
+
+// Heads are the findings in a line each.
+func (c *Check) Heads() (out []Head) {
+	for i := range c.Findings {
+		f := &c.Findings[i]
+		says := fmt.Sprintf("%s:%d: %s %s: %s", f.File, f.Line, f.Level, f.Check, f.Message)
+		if f.Line == 0 {
+			says = fmt.Sprintf("%s %s: %s", f.Level, f.Check, f.Message)
+		}
+		out = append(out, Head{fmt.Sprintf("%s %s %s %d", f.Level, f.Check, f.Box, f.Layer), says})
+	}
+	return out
 }
 
 // growth says how far boxes may grow; nothing where no height is a guess.

@@ -139,7 +139,10 @@ func OfHandout(p *plan.Plan, r *check.Report, version string) *Handout {
 	}
 	slices.SortStableFunc(h.Top, func(a, b HandoutFinding) int { return cmp.Compare(b.level, a.level) })
 	s := &told.Summary
-	h.Verdict = told.verdict()
+	h.Verdict = "Nothing is wrong at any width."
+	if n := told.Counts(); n != "" {
+		h.Verdict = n + "."
+	}
 	h.How = []string{
 		fmt.Sprintf("%s in every window from %d to %d px wide, at %d heights from %d to %d px, at density %s: %s.",
 			Plural(s.Boxes, "box"), s.Widths.From, s.Widths.To, len(s.Heights), s.Heights[0], s.Heights[len(s.Heights)-1],
@@ -158,24 +161,6 @@ func densities(list []float64) string {
 		out = append(out, fmt.Sprintf("%g", d))
 	}
 	return strings.Join(out, ", ")
-}
-
-// verdict is what was found, in a sentence.
-func (c *Check) verdict() string {
-	s := &c.Summary
-	if s.Errors+s.Warnings+s.Notes == 0 {
-		return "Nothing is wrong at any width."
-	}
-	var parts []string
-	for _, n := range []struct {
-		n    int
-		what string
-	}{{s.Errors, "error"}, {s.Warnings, "warning"}, {s.Notes, "note"}} {
-		if n.n > 0 {
-			parts = append(parts, Plural(n.n, n.what))
-		}
-	}
-	return strings.Join(parts, ", ") + "."
 }
 
 // AddFetches adds what the named viewports fetch.
