@@ -125,8 +125,8 @@ type Options struct {
 	Boxes      []plan.BoxID
 	Only, Skip []string
 	// Quick looks at every width, but at few heights and only for what geometry tells: see Geometry.
-	Quick bool
-	Progress   func(done, total int) // called now and then, from several goroutines
+	Quick    bool
+	Progress func(done, total int) // called now and then, from several goroutines
 }
 
 // Report is what was found.

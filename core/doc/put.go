@@ -9,10 +9,16 @@ import (
 	"tourmaline/core/source"
 )
 
+// First, at the end of a path to a list, is where one more item is written before all others.
+const First = "+"
+
 // Put returns the document with a value at a path: one that stands there is replaced as Set does, a key that is
 // missing in a mapping is written after the last one of it, in the form of its neighbours. A value that begins with {
 // or [ is YAML and may be missing only; others are scalars. All other bytes stay.
 func (d *Doc) Put(path Path, value string) (*Doc, error) {
+	if n := len(path); n > 0 && path[n-1] == First {
+		return d.insert(path[:n-1], value)
+	}
 	if n := d.root.Find(path...); n != nil && n.Kind() == Scalar {
 		return d.Set(path, value)
 	} else if n != nil {
@@ -53,6 +59,58 @@ func (d *Doc) Put(path Path, value string) (*Doc, error) {
 		}
 	}
 	return nil, fmt.Errorf("%s: %s cannot be written there; write it in the file", parent.Span, key)
+}
+
+// insert writes an item, YAML in one line, before all others of a list.
+func (d *Doc) insert(path Path, value string) (*Doc, error) {
+	list := d.root.Find(path...)
+	if list == nil || list.Kind() != List {
+		return nil, &source.SyntaxError{Span: d.file.Whole(), Text: path.String(), Want: "a list of the file"}
+	}
+	fail := fmt.Errorf("%s: nothing can be written before the first item of %s; write it in the file", list.Span, path)
+	items, err := list.Items()
+	if err != nil || len(items) == 0 {
+		return nil, errors.Join(fail, err)
+	}
+	at, text := d.before(list, items[0], value)
+	if at < 0 {
+		return nil, fail
+	}
+	next, err := Parse(source.NewFile(d.file.Name, d.file.Text[:at]+text+d.file.Text[at:]))
+	if err != nil {
+		return nil, fail
+	}
+	m := next.root.Find(path...)
+	if m == nil {
+		return nil, fail
+	}
+	if now, err := m.Items(); err != nil || len(now) != len(items)+1 {
+		return nil, fail
+	}
+	return next, nil
+}
+
+// before is where an item goes that stands before the first of a list, and with what around it; -1 where it cannot.
+func (d *Doc) before(list, first *Node, value string) (at int, text string) {
+	file := d.file.Text
+	start := strings.LastIndexByte(file[:first.Span.From], '\n') + 1
+	if list.flow {
+		i, _ := slices.BinarySearch(d.starts, list.Span.From)
+		if i >= len(d.starts) || d.piece(i) != "[" {
+			return -1, ""
+		}
+		return d.starts[i] + 1, value + ", "
+	}
+	lead := file[start:first.Span.From]
+	indent := lead[:len(lead)-len(strings.TrimLeft(lead, " "))]
+	if rest := strings.TrimRight(lead[len(indent):], " {"); rest != "-" {
+		return -1, ""
+	}
+	newline := "\n"
+	if strings.Contains(file, "\r\n") {
+		newline = "\r\n"
+	}
+	return start, indent + "- " + value + newline
 }
 
 func sameKeys(before, after []Pair, key string) bool {

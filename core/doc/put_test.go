@@ -30,6 +30,8 @@ boxes:
 		{"boxes/0/text/0/color", "white", "{left: 1%}\n", "{left: 1%}\n        color: white\n"},
 		{"boxes/0/height", "20rem", "# the first\n", "# the first\n    height: 20rem\n"},
 		{"boxes/0/layers/2/size", "contain", "size: cover", "size: contain"},
+		{"boxes/0/layers/+", "{color: red}", "      - image: dome", "      - {color: red}\n      - image: dome"},
+		{"boxes/0/text/+", "{area: {top: 0px}}", "      - area", "      - {area: {top: 0px}}\n      - area"},
 		{"boxes/0/layers/1/blend", "a, #b", "'a, b'}", "'a, b', blend: \"a, #b\"}"},
 	} {
 		for _, ends := range []string{"\n", "\r\n"} {
@@ -43,6 +45,10 @@ boxes:
 				t.Errorf("%s:\n got %q\nwant %q", r.path, d.Text(), want)
 			}
 		}
+	}
+	flow, err := parse(t, "a: [{b: c}, d] # e\n").Put(Path{"a", First}, "{x: y}")
+	if err != nil || flow.Text() != "a: [{x: y}, {b: c}, d] # e\n" {
+		t.Errorf("%v", err)
 	}
 	d := parse(t, text)
 	for _, path := range []string{"boxes/3/name", "boxes/0/layers", "nothing/deep", "boxes/0/layers/2/gradient"} {

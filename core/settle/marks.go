@@ -98,4 +98,3 @@ func Reversed(g *css.Gradient) *css.Gradient {
 	out.Stops = reversed(g.Stops)
 	return &out
 }
-

@@ -27,9 +27,10 @@ import (
 type Box struct {
 	Name     string     `json:"name"`
 	Selector string     `json:"selector"`
-	Border   [4]float64 `json:"border"` // on the page: left, top, width, height
-	Layers   []Layer    `json:"layers"` // all that the plan writes, when blocks' too; top first
-	Texts    []Text     `json:"texts"`  // that hold at the window
+	Border   [4]float64 `json:"border"`         // on the page: left, top, width, height
+	Path     doc.Path   `json:"path,omitempty"` // where it is written, if its layers are
+	Layers   []Layer    `json:"layers"`         // all that the plan writes, when blocks' too; top first
+	Texts    []Text     `json:"texts"`          // that hold at the window
 	// Fixed says why layers cannot be changed by hand: they are written as css:. "" where they can.
 	Fixed string `json:"fixed,omitempty"`
 }
@@ -202,6 +203,9 @@ func (l *looker) box(b *plan.Box) Box {
 			}
 		}
 	}
+	if len(out.Layers) > 0 && out.Layers[0].When == "" {
+		out.Path = out.Layers[0].Path[:len(out.Layers[0].Path)-2]
+	}
 	if len(out.Layers) == 0 {
 		out.Fixed = "its background is written as css: in the plan; change it there"
 	}
@@ -251,7 +255,7 @@ func (l *looker) layer(id plan.LayerID, x *plan.Layer, r *plan.Rule) Layer {
 		out.Name, _, _ = strings.Cut(img.Gradient.String(), "(")
 	case x.Color != nil:
 		c := colorOf(*x.Color)
-		out.Color, out.Name = &c, x.Color.String()
+		out.Color, out.Name = &c, out.Keys["color"].Text
 	}
 	if out.Shown {
 		out.Landing = l.landing(id)

@@ -48,9 +48,20 @@ function build(b, l) {
     });
     return bt;
   })));
+  if (b.path) out.push(el("div", { className: "row" },
+    b.layers.some(x => x.picture) ? el("button", { textContent: "Add a tint", title: "A see-through colour over the picture, on top of all layers", onclick: () => {
+      keep([{ path: [...box().path, "layers", "+"], value: '{color: "rgb(0 0 0 / 30%)"}' }]);
+      const id = box().layers[0].id.replace(/\d+$/, "1"), go = () => { if (box().layers[0].color) { news("layer", id); return true; } };
+      const wait = setInterval(() => { if (go()) clearInterval(wait); }, 50);
+      setTimeout(() => clearInterval(wait), 3000);
+    } }) : null,
+    el("button", { textContent: "Add a text area", onclick: () => {
+      const area = '{area: {left: 10%, top: 20%, width: 50%, height: 30%}, color: white}', b = box();
+      keep([b.texts.some(t => t.path) ? { path: [...b.path, "text", "+"], value: area } : { path: [...b.path, "text"], value: `[${area}]` }]);
+    } })));
   if (!l) return out;
   if (l.picture) {
-    out.push(el("h2", { textContent: "The source: what must be seen, and what each viewport shows" }));
+    out.push(el("h2", { textContent: l.kind === "texture" ? "The tile" : "The source: what must be seen, and what each viewport shows" }));
     if (l.picture.error) out.push(el("p", { className: "legend", textContent: l.picture.error }));
     else {
       const [e, update] = sourceEditor(l);

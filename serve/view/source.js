@@ -87,6 +87,8 @@ export function sourceEditor(l) {
       (l.keep ? ` · keep: {x: ${per(l.keep.x)}, y: ${per(l.keep.y)}, width: ${per(l.keep.width)}, height: ${per(l.keep.height)}}` : "") +
       (l.keep && l.views ? cut.length ? ` · cut at ${cut.map(v => `${v.name} (${Math.floor(v.inView * 100)}% in view)`).join(", ")}` : " · keep is whole at every named viewport" : "");
   }
+  if (l.kind === "texture") root.classList.add("tile");
   root.append(...[l.picture.source.includes("#xywh") ? partBox : null, l.keep ? keepBox : null, l.size && l.kind === "image" ? spot : null].filter(Boolean));
+  if (l.kind === "texture") return [el("div", { className: "field" }, root), () => {}];
   return [el("div", { className: "field" }, root, legend, actions), update];
 }
