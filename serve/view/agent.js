@@ -6,7 +6,9 @@
   if (window === top || parent !== top) return; // not a frame of the page's own
   const say = what => parent.postMessage({ tourmaline: what }, "*");
   const sheet = new CSSStyleSheet(); // it comes after all of the page's own, whatever a policy says of style elements
-  document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheet];
+  const bars = new CSSStyleSheet(); // a bar would take from the width that the plan reckons with
+  bars.replaceSync(":root { scrollbar-width: none !important }");
+  document.adoptedStyleSheets = [...document.adoptedStyleSheets, bars, sheet];
   let hooks = [], waits = false, last = "";
 
   const find = selector => { try { return document.querySelector(selector); } catch { return null; } };

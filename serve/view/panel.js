@@ -3,7 +3,7 @@ import { S, on, news, ask, box, layer, el, attempt, keep, drop, round, clamp, dr
 import { position, colour, gradient, placesOf, repeat } from "./values.js";
 import { sourceEditor } from "./source.js";
 
-const panel = document.getElementById("panel");
+const panel = document.querySelector("#panel > div");
 let built = "", parts = [], busy = false;
 
 // What is built anew when another layer, or another form of a value, is shown.
