@@ -43,7 +43,7 @@ func TestMain(m *testing.M) {
 
 // commands are those that people work with.
 var commands = []string{"start", "look", "trace", "measure", "fit", "check", "settle", "proof", "paint", "cut",
-	"css", "build", "prove", "demo"}
+	"css", "build", "prove", "view", "report", "demo"}
 
 type result struct {
 	out, err string
