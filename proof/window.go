@@ -1,10 +1,12 @@
 package proof
 
 import (
+	"fmt"
 	"image"
 	"image/draw"
 	"math"
 
+	placefit "tourmaline/core/fit"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
@@ -34,5 +36,29 @@ func Window(p *plan.Plan, store *picture.Store, id plan.BoxID, v plan.Viewport, 
 	draw.Draw(img, img.Rect, image.NewUniform(paper), image.Point{}, draw.Src)
 	err = (&pen{img: img, store: store, bare: opt.Bare, scale: scale, text: max(9, 16*scale)}).cell(c)
 	store.Trim(maxDecoded)
-	return img, c.lines, err
+	return img, told(c), err
+}
+
+// told says in words how the pictures of a box land.
+func told(c *cell) []string {
+	lines := []string{fmt.Sprintf("box %.0f x %.0f px", c.frame.Border.W, c.frame.Border.H)}
+	for i := range c.placed {
+		l := &c.placed[i]
+		if l.File == nil {
+			continue
+		}
+		d, what := &l.Landing, "picture"
+		if placefit.Tiled(d) {
+			what = "tile"
+		}
+		s := fmt.Sprintf("%s drawn %.0f x %.0f px", what, d.Size.X, d.Size.Y)
+		if l.File.Vector == nil {
+			s += fmt.Sprintf(", with %.2f of its px for each of the screen's", d.Sharp)
+		}
+		lines = append(lines, s)
+		if l.Plan.Keep != nil {
+			lines = append(lines, fmt.Sprintf("%.0f%% of the subject in view", math.Floor(d.InView*100+1e-6)))
+		}
+	}
+	return lines
 }
