@@ -70,7 +70,7 @@ type drawn struct {
 
 // shot draws a box at a viewport; nil where it is not seen.
 func (d *drawn) shot(p *plan.Plan, id plan.BoxID, v plan.Viewport, what string) (*report.Shot, error) {
-	img, lines, err := proof.Window(p, d.pr.Store, id, v, proof.Options{Width: d.how.Width})
+	img, lines, err := proof.Window(p, d.pr.Store, of(id, v, d.how.Width))
 	if err != nil || img == nil {
 		return nil, err
 	}
@@ -120,8 +120,8 @@ func (d *drawn) settled(b *report.HandoutBox, id plan.BoxID) error {
 	views := slices.Clone(d.pr.Named)
 	slices.SortFunc(views, func(a, b plan.Viewport) int { return int(a.Width - b.Width) })
 	for _, v := range views {
-		x, _, err1 := proof.Window(before, d.pr.Store, id, v, proof.Options{Width: 300, Bare: true})
-		y, _, err2 := proof.Window(d.pr.Plan, d.pr.Store, id, v, proof.Options{Width: 300, Bare: true})
+		x, _, err1 := proof.Window(before, d.pr.Store, of(id, v, 300))
+		y, _, err2 := proof.Window(d.pr.Plan, d.pr.Store, of(id, v, 300))
 		if err1 != nil || err2 != nil || x == nil || y == nil || alike(x, y) {
 			continue
 		}
@@ -133,6 +133,11 @@ func (d *drawn) settled(b *report.HandoutBox, id plan.BoxID) error {
 		return err
 	}
 	return nil
+}
+
+// of asks for one box at one viewport.
+func of(id plan.BoxID, v plan.Viewport, width int) proof.Options {
+	return proof.Options{Boxes: []plan.BoxID{id}, Viewports: []plan.Viewport{v}, Width: width}
 }
 
 func alike(a, b *image.RGBA) bool { return a.Rect == b.Rect && bytes.Equal(a.Pix, b.Pix) }
@@ -156,7 +161,8 @@ func (pr *Project) AddFiles(h *report.Handout, r *cut.Result) {
 					continue
 				}
 				at[a.Name] = len(h.Files)
-				h.Files = append(h.Files, report.HandoutFile{Name: a.Name, Px: fmt.Sprintf("%d × %d", rung.Width, rung.Height),
+				h.Files = append(h.Files, report.HandoutFile{Name: a.Name, Px: fmt.Sprintf("%d × %d",
+					rung.Width, rung.Height),
 					Bytes: len(a.Data), For: use})
 			}
 		}
@@ -165,6 +171,7 @@ func (pr *Project) AddFiles(h *report.Handout, r *cut.Result) {
 	for _, f := range h.Files {
 		total += f.Bytes
 	}
-	h.How = append(h.How, fmt.Sprintf("The files were made by tourmaline cut: %s, %s in all; their weights are those of "+
+	h.How = append(h.How, fmt.Sprintf("The files were made by tourmaline cut: %s, %s in all; their weights are "+
+		"those of "+
 		"the files themselves.", report.Plural(len(h.Files), "file"), finding.Weight(total)))
 }

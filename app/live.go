@@ -321,8 +321,9 @@ func (g *guest) message(kind string) func() any {
 		return func() any { return h }
 	case "plan":
 		m := &planTold{Is: kind, Rev: s.rev, Seq: g.seq, Trial: s.trial, CSS: s.css, Before: s.before, Made: s.made,
-			Cut: l.cutting, Undo: len(l.undo), Redo: len(l.redo), Problem: l.problem, Clash: l.clash, Unsaved: l.unsaved,
-			Busy: l.busy, Fresh: l.fresh, Window: [2]float64{w.Width, w.Height}}
+			Cut: l.cutting, Undo: len(l.undo), Redo: len(l.redo), Problem: l.problem, Clash: l.clash,
+			Unsaved: l.unsaved,
+			Busy:    l.busy, Fresh: l.fresh, Window: [2]float64{w.Width, w.Height}}
 		return func() any {
 			m.Boxes = tune.Look(s.plan, s.store, w)
 			for _, b := range s.plan.All() {

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -392,7 +393,7 @@ func (l *Live) solve(at plan.LayerID, c plan.Change, amend bool) {
 	l.mu.Lock()
 	p, store := l.kept, l.Store
 	l.mu.Unlock()
-	value, failed, err := solved(l, p, store, at, c)
+	value, failed, err := (&wish{p, store, at, c}).settle(l.ctx)
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.busy = ""
@@ -421,21 +422,31 @@ func (l *Live) solve(at plan.LayerID, c plan.Change, amend bool) {
 	}
 }
 
-func solved(l *Live, p *plan.Plan, store *picture.Store, at plan.LayerID, c plan.Change) (value, failed string, err error) {
-	q, err := p.Change(c)
+// wish is a value of a layer that is left to settle.
+type wish struct {
+	plan  *plan.Plan
+	store *picture.Store
+	layer plan.LayerID
+	plan.Change
+}
+
+// settle finds the value, with what was wished before it; failed says in words where it does not serve.
+func (x *wish) settle(ctx context.Context) (value, failed string, err error) {
+	q, err := x.plan.Change(x.Change)
 	if err != nil {
 		return "", "", err
 	}
 	for _, o := range q.Opens() {
-		if o.Layer != at || !slices.Equal(o.Path, c.Path) {
+		if o.Layer != x.layer || !slices.Equal(o.Path, x.Path) {
 			continue
 		}
-		choice, err := settle.Settled(l.ctx, q, store, o)
+		choice, err := settle.Settled(ctx, q, x.store, o)
 		if err != nil {
 			return "", "", err
 		}
 		if choice.Value == "" {
-			return "", "", fmt.Errorf("nothing can be settled: %s", strings.Join(append(choice.Why, choice.Remedies...), "; "))
+			return "", "", fmt.Errorf("nothing can be settled: %s", strings.Join(append(choice.Why,
+				choice.Remedies...), "; "))
 		}
 		if choice.Failed {
 			var where []string
@@ -448,7 +459,7 @@ func solved(l *Live, p *plan.Plan, store *picture.Store, at plan.LayerID, c plan
 			}
 			failed += ". " + strings.Join(choice.Remedies, "; ")
 		}
-		return c.Value + " = " + choice.Value, failed, nil
+		return x.Value + " = " + choice.Value, failed, nil
 	}
 	return "", "", errors.New("the value is not one that settle finds")
 }

@@ -45,7 +45,8 @@ func Watch(ctx context.Context, folders []string, changed func(paths []string)) 
 				if !ok {
 					return
 				}
-				if e.Op == fsnotify.Chmod || strings.HasPrefix(filepath.Base(e.Name), ".") || strings.HasSuffix(e.Name, "~") {
+				if e.Op == fsnotify.Chmod || strings.HasPrefix(filepath.Base(e.Name), ".") ||
+					strings.HasSuffix(e.Name, "~") {
 					continue
 				}
 				if !slices.Contains(paths, e.Name) {

@@ -94,6 +94,7 @@ func planOf(page, plan string) (string, error) {
 			return p, nil
 		}
 	}
-	return "", fmt.Errorf("%s: there is no plan for this page; draft one with: tourmaline start %s, or name it with --plan",
+	return "", fmt.Errorf("%s: there is no plan for this page; draft one with: tourmaline start %s, or name it "+
+		"with --plan",
 		page, page)
 }

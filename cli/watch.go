@@ -19,7 +19,8 @@ import (
 )
 
 var watchFlag = &cli.BoolFlag{Name: "watch",
-	Usage: "run again when the plan, a picture or the page changes, and tell which findings came or went; Ctrl-C ends it"}
+	Usage: "run again when the plan, a picture or the page changes, and tell which findings came or went; " +
+		"Ctrl-C ends it"}
 
 // watched is an action that runs again and again with --watch: the first time as ever, then each run is told in a line,
 // with the findings that came or went.
@@ -30,11 +31,13 @@ func (s *session) watched(action func(*session, context.Context, *cli.Command) e
 		}
 		for _, flag := range []string{"json", "sarif"} {
 			if c.Bool(flag) {
-				return fmt.Errorf("--watch and --%s: a watch never ends its output; run the command anew for each report", flag)
+				return fmt.Errorf("--watch and --%s: a watch never ends its output; run the command anew for "+
+					"each report", flag)
 			}
 		}
 		if o := c.String("output"); o == stdout || c.Name == "css" && o == "" && c.String("into") == "" {
-			return fmt.Errorf("--watch: name a file with -o: what is written again and again has no end on standard output")
+			return fmt.Errorf("--watch: name a file with -o: what is written again and again has no end on " +
+				"standard output")
 		}
 		w := &watch{s: s, c: c, action: action}
 		err := w.run(ctx)
@@ -145,7 +148,8 @@ func (w *watch) once(ctx context.Context, first bool) error {
 		if o := w.c.String("output"); w.c.Name == "css" && o != "" {
 			wrote = filepath.ToSlash(o) + ": written; "
 		}
-		fmt.Fprintf(w.s.out, "%s %s: %s%s\n", clock(), w.c.Name, wrote, lastLine(out.String(), cmp.Or(found.Counts(), "check finds nothing")))
+		fmt.Fprintf(w.s.out, "%s %s: %s%s\n", clock(), w.c.Name, wrote, lastLine(out.String(),
+			cmp.Or(found.Counts(), "check finds nothing")))
 	}
 	if w.looked {
 		w.tell("came", now, w.before)

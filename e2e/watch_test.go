@@ -33,7 +33,8 @@ func TestWatchTellsWhatComesAndGoes(t *testing.T) {
 		args  []string
 		wrote string
 	}{{[]string{"check"}, ""}, {[]string{"build", "--draft"}, "dist: a draft"},
-		{[]string{"css", "--draft", "-o", "out.css"}, "out.css: written"}, {[]string{"proof", "-o", "out.png"}, "out.png: "}} {
+		{[]string{"css", "--draft", "-o", "out.css"}, "out.css: written"}, {[]string{"proof", "-o", "out.png"},
+			"out.png: "}} {
 		write(t, dir, map[string]string{"tourmaline.yaml": plain})
 		cmd := exec.Command(program, append(r.args, "--watch")...)
 		cmd.Dir = dir
@@ -69,7 +70,8 @@ func TestWatchTellsWhatComesAndGoes(t *testing.T) {
 			}
 		}
 		time.Sleep(1500 * time.Millisecond) // it has begun to watch, and looked once
-		write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(plain, "50% 50%, keep", "50% 100%, keep", 1)})
+		write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(plain, "50% 50%, keep", "50% 100%, "+
+			"keep", 1)})
 		until(`^\d\d:\d\d:\d\d ` + r.args[0] + `: .*` + regexp.QuoteMeta(r.wrote) + `.*(error|warning)`)
 		until(`^  came: tourmaline.yaml:9: (error|warning) cut-subject: `)
 		write(t, dir, map[string]string{"tourmaline.yaml": "tourmaline: 1\nboxs: []\n"})
@@ -83,7 +85,8 @@ func TestWatchTellsWhatComesAndGoes(t *testing.T) {
 			t.Errorf("%v: interrupted it ends with %v", r.args, err)
 		}
 	}
-	for _, args := range [][]string{{"check", "--watch", "--json"}, {"css", "--watch"}, {"proof", "--watch", "-o", "-"}} {
+	for _, args := range [][]string{{"check", "--watch", "--json"}, {"css", "--watch"}, {"proof", "--watch",
+		"-o", "-"}} {
 		if r := run(t, dir, args...); r.code != 2 || !strings.Contains(r.err, "--watch") {
 			t.Errorf("%v: %d %s", args, r.code, r.err)
 		}

@@ -374,7 +374,7 @@ func (p *pen) cell(c *cell) error {
 	}
 	for i := range c.frame.Values.Text {
 		t := &c.frame.Values.Text[i]
-		drawText(img, t, at(c.frame.TextRect(t)).Intersect(box), c.frame, cmp.Or(p.text, 9))
+		drawText(img.SubImage(at(c.frame.TextRect(t)).Intersect(box)).(*image.RGBA), t, c.frame, cmp.Or(p.text, 9))
 	}
 	for i := range c.placed {
 		marks(img, &c.placed[i], at, box)
@@ -464,8 +464,9 @@ func outline(img *image.RGBA, r image.Rectangle, c color.RGBA, dashed bool) {
 	}
 }
 
-// drawText fills a text area with sample text in its colour, size px tall.
-func drawText(img *image.RGBA, t *plan.TextArea, r image.Rectangle, f *layout.Frame, size float64) {
+// drawText fills the part of a picture that is a text area with sample text in its colour, size px tall.
+func drawText(img *image.RGBA, t *plan.TextArea, f *layout.Frame, size float64) {
+	r := img.Rect
 	if r.Empty() {
 		return
 	}
@@ -480,12 +481,11 @@ func drawText(img *image.RGBA, t *plan.TextArea, r image.Rectangle, f *layout.Fr
 	sample := lettering{false, size, c}
 	line := int(size * 11 / 9)
 	y := r.Min.Y + line
-	sub := img.SubImage(r).(*image.RGBA)
 	for _, words := range wrap(text, sample, r.Dx()-6) {
 		if y > r.Max.Y-2 {
 			break
 		}
-		label(sub, image.Pt(r.Min.X+3, y), words, sample)
+		label(img, image.Pt(r.Min.X+3, y), words, sample)
 		y += line
 	}
 }

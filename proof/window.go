@@ -14,13 +14,12 @@ import (
 // mostTall is how much taller than wide a picture of a box may be: what is below is left out.
 const mostTall = 2.2
 
-// Window draws one box at one viewport, without a sheet around it: at most width px wide. Its lines say in figures how
+// Window draws the first box of the options at their first viewport, without a sheet around it: at most width px
+// wide. Its lines say in figures how
 // it lands. It is nil where the box has no size. Errors are of the pictures.
-func Window(p *plan.Plan, store *picture.Store, id plan.BoxID, v plan.Viewport, opt Options) (*image.RGBA, []string,
-	error) {
+func Window(p *plan.Plan, store *picture.Store, opt Options) (*image.RGBA, []string, error) {
 	faceLock.Lock()
 	defer faceLock.Unlock()
-	opt.Boxes, opt.Viewports = []plan.BoxID{id}, []plan.Viewport{v}
 	cells, err := measure(p, store, &opt)
 	if err != nil {
 		return nil, nil, err
@@ -30,7 +29,7 @@ func Window(p *plan.Plan, store *picture.Store, id plan.BoxID, v plan.Viewport, 
 	if c.box.W < 1 || c.box.H < 1 {
 		return nil, nil, nil
 	}
-	scale := min(float64(opt.Width)/c.box.W, v.Density)
+	scale := min(float64(opt.Width)/c.box.W, opt.Viewports[0].Density)
 	tall := min(c.box.H*scale, c.box.W*scale*mostTall)
 	img := image.NewRGBA(image.Rect(0, 0, int(math.Ceil(c.box.W*scale)), int(math.Ceil(tall))))
 	draw.Draw(img, img.Rect, image.NewUniform(paper), image.Point{}, draw.Src)

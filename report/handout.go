@@ -126,7 +126,8 @@ func OfHandout(p *plan.Plan, r *check.Report, version string) *Handout {
 		x := HandoutFinding{Finding: f, At: places[f.Box], Stops: stops}
 		for _, w := range f.Where {
 			for _, r := range w.Widths {
-				x.Bars = append(x.Bars, Bar{across(float64(r.From)), max(across(float64(r.To+1))-across(float64(r.From)), 0.3)})
+				x.Bars = append(x.Bars, Bar{across(float64(r.From)),
+					max(across(float64(r.To+1))-across(float64(r.From)), 0.3)})
 			}
 		}
 		if at, ok := places[f.Box]; ok {
@@ -145,12 +146,14 @@ func OfHandout(p *plan.Plan, r *check.Report, version string) *Handout {
 	}
 	h.How = []string{
 		fmt.Sprintf("%s in every window from %d to %d px wide, at %d heights from %d to %d px, at density %s: %s.",
-			Plural(s.Boxes, "box"), s.Widths.From, s.Widths.To, len(s.Heights), s.Heights[0], s.Heights[len(s.Heights)-1],
+			Plural(s.Boxes, "box"), s.Widths.From, s.Widths.To, len(s.Heights), s.Heights[0],
+			s.Heights[len(s.Heights)-1],
 			densities(s.Densities), Plural(s.Landings, "landing")),
 		fmt.Sprintf("%d checks ran: %s.", len(s.Checks), strings.Join(s.Checks, ", ")),
 	}
 	if len(s.NoText) > 0 {
-		h.How = append(h.How, "No text is planned in "+strings.Join(s.NoText, ", ")+": contrast was not looked at there.")
+		h.How = append(h.How, "No text is planned in "+strings.Join(s.NoText, ", ")+": contrast was not looked "+
+			"at there.")
 	}
 	return h
 }

@@ -53,7 +53,8 @@ func (v *View) Close() {
 }
 
 // ourKinds are the media types of our files.
-var ourKinds = map[string]string{".html": "text/html", ".css": "text/css", ".js": "text/javascript", ".svg": "image/svg+xml"}
+var ourKinds = map[string]string{".html": "text/html", ".css": "text/css", ".js": "text/javascript",
+	".svg": "image/svg+xml"}
 
 // file gives out our page and what it takes in, and below made/ the files that the designer's page is given too.
 func (v *View) file(w http.ResponseWriter, r *http.Request) {

@@ -28,15 +28,18 @@ func TestViewCanBeRead(t *testing.T) {
 			texts, grounds string
 			least          float64
 		}{
-			{"ink soft", "paper raised sunk", 4.5}, {"ink", "ground", 4.5}, {"error warning note green", "paper sunk raised", 4.5},
-			{"green-ink", "green", 4.5}, {"paper", "error", 4.5}, {"focus", "paper raised", 3}, {"error warning note", "sunk", 3},
+			{"ink soft", "paper raised sunk", 4.5}, {"ink", "ground", 4.5}, {"error warning note green", "paper " +
+				"sunk raised", 4.5},
+			{"green-ink", "green", 4.5}, {"paper", "error", 4.5}, {"focus", "paper raised", 3}, {"error warning " +
+				"note", "sunk", 3},
 		} {
 			for text := range strings.FieldsSeq(pair.texts) {
 				for ground := range strings.FieldsSeq(pair.grounds) {
 					a, ok := colours[text]
 					b, ok2 := colours[ground]
 					if got := (max(a, b) + 0.05) / (min(a, b) + 0.05); !ok || !ok2 || got < pair.least {
-						t.Errorf("block %d: %s on %s has a contrast of %.2f, want %.1f", i, text, ground, got, pair.least)
+						t.Errorf("block %d: %s on %s has a contrast of %.2f, want %.1f", i, text, ground, got,
+							pair.least)
 					}
 				}
 			}

@@ -63,7 +63,10 @@ func FuzzPut(f *testing.F) {
 	f.Add(example, "focus", "{x: 1%}")
 	f.Add("a: {b: c, d: [1, 2]} # e\nf:\n  - g: h\n    i: |\n      j\n", "k", "l # m")
 	f.Fuzz(func(t *testing.T, text, key, value string) {
-		if len(text) > 2000 || key == "" || strings.ContainsFunc(key, func(r rune) bool { return r < 'a' || r > 'z' }) ||
+		if len(text) > 2000 || key == "" || strings.ContainsFunc(key, func(r rune) bool {
+			return r < 'a' ||
+				r > 'z'
+		}) ||
 			strings.ContainsFunc(value, func(r rune) bool { return r < ' ' || r > '~' }) || key == "y" || key == "n" {
 			return
 		}

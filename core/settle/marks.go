@@ -57,7 +57,8 @@ func Settled(ctx context.Context, p *plan.Plan, store *picture.Store, o plan.Ope
 
 // LeastAlpha is the least share, in whole per cents, of a colour layer with which all texts of its box can be read:
 // at the windows that settle looks at first. ok is false where none is enough, and where the box has no text.
-func LeastAlpha(ctx context.Context, p *plan.Plan, store *picture.Store, id plan.LayerID) (percent int, ok bool, err error) {
+func LeastAlpha(ctx context.Context, p *plan.Plan, store *picture.Store, id plan.LayerID) (percent int, ok bool,
+	err error) {
 	s := newSolver(ctx, p, store)
 	comb := s.comb(id.Box)
 	worst := func(a int) (legible, error) {

@@ -198,7 +198,8 @@ func (l *looker) box(b *plan.Box) Box {
 	for i := range b.Rules {
 		r := &b.Rules[i]
 		for n := range r.Layers {
-			if id := (plan.LayerID{Box: b.ID, Rule: r.ID, N: n + 1}); l.plan.Layer(id) == &r.Layers[n] && r.Layers[n].Path != nil {
+			if id := (plan.LayerID{Box: b.ID, Rule: r.ID, N: n + 1}); l.plan.Layer(id) == &r.Layers[n] &&
+				r.Layers[n].Path != nil {
 				out.Layers = append(out.Layers, l.layer(id, &r.Layers[n], r))
 			}
 		}

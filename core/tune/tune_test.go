@@ -58,16 +58,19 @@ func TestLookByHand(t *testing.T) {
 	}
 	pic := hero.Layers[1]
 	if pic.ID != "0.0.2" || pic.Path.String() != "boxes/0/layers/1" || !pic.Shown || pic.Kind != "image" ||
-		*pic.Position != (Position{Edge{Value: 25, Unit: "%"}, Edge{Value: 100, Unit: "%"}}) || *pic.Size != (Size{Word: "cover"}) {
+		*pic.Position != (Position{Edge{Value: 25, Unit: "%"}, Edge{Value: 100, Unit: "%"}}) ||
+		*pic.Size != (Size{Word: "cover"}) {
 		t.Errorf("the picture: %+v", pic)
 	}
-	if d := pic.Landing; d.Size != [2]float64{1000, 1000} || d.Origin != [2]float64{0, -600} || d.Free != [2]float64{0, -600} ||
+	if d := pic.Landing; d.Size != [2]float64{1000, 1000} || d.Origin != [2]float64{0, -600} ||
+		d.Free != [2]float64{0, -600} ||
 		d.InView != 0 {
 		t.Errorf("it lands %+v", d)
 	}
 	// The lower 40% of the picture are seen; on the phone another layer is.
 	if want := []Seen{{"wide", Area{0, 0.6, 1, 0.4}, 0}}; !slices.EqualFunc(pic.Views, want, func(a, b Seen) bool {
-		return a.Name == b.Name && math.Abs(a.Part.Y-b.Part.Y) < 1e-9 && math.Abs(a.Part.H-b.Part.H) < 1e-9 && a.InView == b.InView
+		return a.Name == b.Name && math.Abs(a.Part.Y-b.Part.Y) < 1e-9 && math.Abs(a.Part.H-b.Part.H) < 1e-9 &&
+			a.InView == b.InView
 	}) {
 		t.Errorf("views %+v", pic.Views)
 	}
@@ -80,7 +83,8 @@ func TestLookByHand(t *testing.T) {
 	if c := hero.Layers[0]; *c.Color != (Color{"#000000", 0.4}) || c.Name != "rgb(0 0 0 / 40%)" {
 		t.Errorf("the scrim: %+v", c)
 	}
-	if s := hero.Layers[3]; s.Shown || s.When != "(width < 500px)" || *s.Size != (Size{Value: 50, Unit: "px", Tall: true}) {
+	if s := hero.Layers[3]; s.Shown || s.When != "(width < 500px)" || *s.Size != (Size{Value: 50, Unit: "px",
+		Tall: true}) {
 		t.Errorf("the when block's: %+v", s)
 	}
 	if x := hero.Texts[0]; x.Rect != [4]float64{100, 20, 500, 100} || x.Edges["width"] != "50%" {
