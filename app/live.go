@@ -33,8 +33,9 @@ type Live struct {
 	mu      sync.Mutex
 	now     *state // what is shown; never nil
 	kept    *plan.Plan
-	disk    string // the plan file as it was last read or written
-	unsaved bool   // kept is not what the file says: it could not be written
+	first   *plan.Plan // as it was when the view began
+	disk    string     // the plan file as it was last read or written
+	unsaved bool       // kept is not what the file says: it could not be written
 	undo    []string
 	redo    []string
 	problem string // why the file cannot be used as it is
@@ -69,7 +70,7 @@ const livePrefix = "~tourmaline"
 // OpenLive begins to show a project on a port of this machine. page is the designer's page, "" for one of the plan's
 // boxes. Close ends it.
 func OpenLive(ctx context.Context, pr *Project, site *Site, page, version string) (*Live, error) {
-	l := &Live{Project: pr, version: version, site: site, page: page, ctx: ctx, kept: pr.written, disk: pr.Text(),
+	l := &Live{Project: pr, version: version, site: site, page: page, ctx: ctx, kept: pr.written, first: pr.written, disk: pr.Text(),
 		pages: map[*guest]bool{}, marks: map[string]*marks{}, wanted: make(chan struct{}, 1)}
 	from := serve.Source{Files: files(l.sample), Page: "index.html"}
 	if site != nil {
@@ -140,7 +141,7 @@ func (l *Live) made(name string) ([]byte, error) {
 		}
 	case "sources":
 		_, file, _ = strings.Cut(file, "/")
-		if file, err := url.PathUnescape(file); err == nil && slices.Contains(sourcesOf(s.plan), file) {
+		if file, err := url.PathUnescape(file); err == nil && slices.Contains(append(sourcesOf(s.plan), sourcesOf(l.first)...), file) {
 			f, err := s.store.File(file)
 			if err != nil {
 				return nil, err
@@ -279,6 +280,9 @@ func (l *Live) join(send func(any) error) (func(json.RawMessage) error, func()) 
 	return g.hear, func() {
 		l.mu.Lock()
 		delete(l.pages, g)
+		if err := l.drop(); err != nil { // the hand may have gone with the page
+			l.noteAll(err.Error())
+		}
 		l.mu.Unlock()
 		close(g.gone)
 	}
@@ -333,7 +337,7 @@ func (g *guest) message(kind string) func() any {
 				}
 				m.Hooks = append(m.Hooks, [2]string{b.Name, hook})
 			}
-			m.Shape = shapeOf(s.plan)
+			m.Shape, m.Outline = shapeOf(s.plan), outlineOf(s.plan)
 			return m
 		}
 	case "boxes":
@@ -388,6 +392,7 @@ type planTold struct {
 	Busy    string      `json:"busy,omitempty"`
 	Fresh   int         `json:"fresh"`
 	Shape   string      `json:"shape"`
+	Outline string      `json:"outline"`
 	Window  [2]float64  `json:"window"`
 	Hooks   [][2]string `json:"hooks"`
 	Boxes   []tune.Box  `json:"boxes"`

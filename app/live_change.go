@@ -24,6 +24,7 @@ type said struct {
 	Layer   string        `json:"layer"`
 	Key     string        `json:"key"`
 	Changes []plan.Change `json:"changes"`
+	Outline string        `json:"outline"` // of the plan that the changes are of
 	On      bool          `json:"on"`
 }
 
@@ -46,6 +47,12 @@ func (g *guest) hear(data json.RawMessage) error {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	var err error
+	if len(m.Changes) > 0 && m.Outline != outlineOf(l.kept) {
+		// Paths count boxes and layers: in another plan they lead elsewhere.
+		g.seq, g.note = m.Seq, "boxes or layers of the plan have changed meanwhile: do it again"
+		g.tell("note", "plan")
+		return l.drop()
+	}
 	switch m.Op {
 	case "at":
 		v := g.window
@@ -64,10 +71,8 @@ func (g *guest) hear(data json.RawMessage) error {
 	case "try":
 		g.seq = m.Seq
 		err = l.try(m.Changes)
-	case "drop": // a drag that was given up
-		if l.now.trial {
-			err = l.show(l.kept, false)
-		}
+	case "drop":
+		err = l.drop()
 	case "keep":
 		g.seq = m.Seq
 		err = l.keep(m.Changes)
@@ -121,7 +126,16 @@ func (l *Live) keep(changes []plan.Change) error {
 	if err := l.usable(); err != nil {
 		return err
 	}
-	if theirs, ok := l.theirs(); ok {
+	theirs, err := l.theirs()
+	if err != nil {
+		return errors.Join(err, l.show(l.kept, false))
+	}
+	if theirs != nil {
+		if outlineOf(theirs) != outlineOf(l.kept) {
+			l.take(theirs)
+			return errors.Join(errors.New("boxes or layers of the file have changed meanwhile: do it again"),
+				l.show(theirs, false))
+		}
 		for _, c := range changes {
 			was, _ := l.kept.Value(c.Path)
 			is, there := theirs.Value(c.Path)
@@ -152,18 +166,46 @@ func (l *Live) keep(changes []plan.Change) error {
 	return nil
 }
 
-// theirs is the plan as somebody else has just written it; ok is false where nobody has. A file that cannot be read is
-// left to the watch, which tells of it.
-func (l *Live) theirs() (*plan.Plan, bool) {
+// theirs is the plan as somebody else has just written it; nil where nobody has. An error is of a file that cannot be
+// used: nothing may be written over it.
+func (l *Live) theirs() (*plan.Plan, error) {
 	data, err := readText(l.File)
-	if err != nil || string(data) == l.disk {
-		return nil, false
+	switch {
+	case err != nil:
+		return nil, cannotRead(l.File, err)
+	case string(data) == l.disk:
+		return nil, nil
 	}
-	p, err := l.parse(data)
-	if err != nil {
-		return nil, false
+	return l.parse(data)
+}
+
+// drop gives up a drag; what was written into the file meanwhile is shown then.
+func (l *Live) drop() error {
+	if !l.now.trial || l.clash != nil {
+		return nil
 	}
-	return p, true
+	if theirs, err := l.theirs(); err == nil && theirs != nil {
+		l.take(theirs)
+	}
+	return l.show(l.kept, false)
+}
+
+// outlineOf changes where the paths of a plan's boxes, layers and texts may lead elsewhere.
+func outlineOf(p *plan.Plan) string {
+	var b strings.Builder
+	for _, box := range p.All() {
+		fmt.Fprintf(&b, "%q\n", box.Name)
+		for i := range box.Rules {
+			r := &box.Rules[i]
+			for k := range r.Layers {
+				fmt.Fprintf(&b, "%s\n", r.Layers[k].Path)
+			}
+			for k := range r.Text {
+				fmt.Fprintf(&b, "%s\n", r.Text[k].Path)
+			}
+		}
+	}
+	return sum([]byte(b.String()))[:16]
 }
 
 func (l *Live) parse(data []byte) (*plan.Plan, error) {
@@ -218,7 +260,11 @@ func (l *Live) step(from, to *[]string) error {
 	if err := l.usable(); err != nil {
 		return err
 	}
-	if theirs, ok := l.theirs(); ok {
+	theirs, err := l.theirs()
+	if err != nil {
+		return err
+	}
+	if theirs != nil {
 		l.take(theirs)
 		if err := l.show(theirs, false); err != nil {
 			return err

@@ -264,6 +264,18 @@ func TestEditsOnDiskAreShown(t *testing.T) { // not beside others: a browser is 
 	b.eval(&position, `return document.querySelector("#panel [aria-label=position] code").textContent`)
 	planIs(t, dir, now, "height: 120px", "height: 140px", mine, position)
 
+	// Where the boxes themselves have changed, a hand that held one of the old ones changes nothing.
+	now = contents(t, filepath.Join(dir, "tourmaline.yaml"))
+	b.press("#over .box", 0, -20, false)
+	more := strings.Replace(now, "boxes:\n", "boxes:\n  - {name: bar, height: 50px, layers: [{image: photo.jpg, position: 1% 1%}]}\n", 1)
+	edit(more)
+	time.Sleep(300 * time.Millisecond)
+	b.letGo()
+	b.until("it is told", `return document.querySelector("#state").textContent.includes("do it again")`)
+	planIs(t, dir, more)
+	edit(now)
+	b.until("the box is gone", `return document.querySelectorAll("#boxes button").length === 3`)
+
 	// Killed in a drag, the plan is whole.
 	now = contents(t, filepath.Join(dir, "tourmaline.yaml"))
 	b.press("#over .box", 0, 20, false)

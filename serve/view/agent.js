@@ -46,7 +46,7 @@
   }, true);
   addEventListener("keydown", e => {
     if (e.target.closest("input, textarea, select, [contenteditable]")) return;
-    say({ key: { key: e.key, shiftKey: e.shiftKey, ctrlKey: e.ctrlKey, metaKey: e.metaKey } });
+    if (/^[b[\]]$/.test(e.key) && !e.ctrlKey && !e.metaKey && !e.altKey) say({ key: e.key });
   });
 
   const able = {

@@ -37,8 +37,9 @@ addEventListener("message", e => {
   }
   if (f !== frame) return;
   if (said.rects) { rects = said.rects; marks(); }
-  if (said.pick) news("pick", said.pick);
-  if (said.key) news("key", said.key);
+  // A page may only choose, and ask for what changes nothing.
+  if (typeof said.pick === "string" && S.boxes.some(b => b.name === said.pick)) { news("pick", said.pick); over.firstElementChild && over.firstElementChild.focus({ preventScroll: true }); }
+  if (/^[b[\]]$/.test(said.key)) news("key", { key: said.key });
 });
 
 // The size of the window, and the scale at which it is shown.

@@ -45,9 +45,9 @@ function flush() {
   const what = waiting;
   waiting = null;
   sent = ++S.seq;
-  say({ ...what, seq: sent });
+  say({ ...what, seq: sent, outline: S.plan.outline });
 }
-export function keep(changes) { waiting = null; sent = ++S.seq; say({ op: "keep", changes, seq: sent }); }
+export function keep(changes) { waiting = null; sent = ++S.seq; say({ op: "keep", changes, seq: sent, outline: S.plan.outline }); }
 export function drop() { waiting = null; say({ op: "drop" }); }
 export const ask = (op, more = {}) => say({ op, ...more });
 
