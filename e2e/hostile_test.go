@@ -68,12 +68,22 @@ func TestTextsStayTexts(t *testing.T) {
 		}
 		return contents(t, filepath.Join(dir, "dist", "index.html"))
 	}
+	handed := func() string {
+		if r := run(t, dir, "report", "--no-files"); r.code != 0 {
+			t.Fatal(r.err)
+		}
+		return contents(t, filepath.Join(dir, "report.html"))
+	}
 	want := elements(t, page("plain"))
+	report := elements(t, handed())
 	shown := shoot.Browser() != ""
 	for _, text := range payloads {
 		got := page(text)
 		if list := elements(t, got); fmt.Sprint(list) != fmt.Sprint(want) {
 			t.Errorf("%q:\n%v, want\n%v", text, list, want)
+		}
+		if list := elements(t, handed()); fmt.Sprint(list) != fmt.Sprint(report) {
+			t.Errorf("%q in a report:\n%v, want\n%v", text, list, report)
 		}
 		styles := contents(t, filepath.Join(dir, "dist", "backgrounds.css"))
 		if strings.Contains(styles, "display: none }") && !strings.Contains(styles, "* /") &&

@@ -18,6 +18,7 @@ tourmaline: 1
 site: Harrowmoor Observatory
 pictures: pics
 viewports: {widths: 320-1200, heights: 600-900, densities: [1], named: {phone: 390x844@1, wide: 1000x700@1}}
+files: {formats: [], most: 1}
 boxes:
   - name: hero   # the first
     selector: header.hero
@@ -227,7 +228,7 @@ func TestEditsOnDiskAreShown(t *testing.T) { // not beside others: a browser is 
 
 	broken := strings.Replace(viewed, "size: cover", "size: covr", 1)
 	edit(broken)
-	b.until("the error", `return document.querySelector("#trouble").textContent.includes("tourmaline.yaml:13:15") && !document.querySelector("#trouble").hidden`)
+	b.until("the error", `return document.querySelector("#trouble").textContent.includes("tourmaline.yaml:14:15") && !document.querySelector("#trouble").hidden`)
 	b.click("#redo")
 	time.Sleep(200 * time.Millisecond)
 	planIs(t, dir, broken)
@@ -334,5 +335,69 @@ func TestStrangersAreRefused(t *testing.T) {
 		if code := get(r.url, r.host, r.origin); code != r.code {
 			t.Errorf("%s as %s from %s: %d, want %d", r.url, r.host, r.origin, code, r.code)
 		}
+	}
+}
+
+// What settle chose is chosen anew where its keep has moved, in the same step; a value is settled at a button; the files
+// that cut makes are shown at a switch; the page itself may be the designer's.
+func TestSettledAndCutInView(t *testing.T) { // not beside others: a browser is waited for
+	dir := viewSite(t)
+	auto := strings.Replace(viewed, "50% 50%    # by hand", "auto = 62% 35%  # settled", 1)
+	write(t, dir, map[string]string{"tourmaline.yaml": auto, "index.html": "<!doctype html><title>x</title><style>" +
+		"body { margin: 0 } .hero { height: 400px; background: red } .strip { height: 120px }</style>" +
+		"<header class=hero><a href='/elsewhere'>Tonight</a></header><div class=strip></div><div class=end></div>"})
+	b := openWindow(t, 1280, 800)
+	address, _ := startView(t, dir, "index.html")
+	b.open(address)
+	b.until("the page", ready)
+	b.frame(inFrame)
+	b.until("the plan's rules win on the designer's page", heroHas, "background-position", "62% 35%")
+	b.eval(nil, `document.querySelector("a").click()`)
+	b.until("links lead nowhere", `return location.pathname === "/index.html" && document.querySelector("a").textContent === "Tonight"`)
+	b.frame("")
+
+	b.grip = 0.1
+	b.drag("#panel .keep", -60, 0)
+	code := `return document.querySelector("#panel [aria-label=position] code").textContent`
+	b.until("it is settled anew", `return !document.querySelector("#panel [aria-label=position] code").textContent.includes("62%")`)
+	var now string
+	b.eval(&now, code)
+	if !strings.HasPrefix(now, "auto = ") {
+		t.Errorf("the position is %s", now)
+	}
+	b.until("the mark", `return document.querySelector("#panel [aria-label=position]").textContent.includes("keep is in view in every window with")`)
+	b.click("#undo")
+	planIs(t, dir, auto)
+
+	b.eval(nil, layerTab, 0)
+	b.until("the scrim", `return document.querySelector("#panel [aria-label=color] .settle") !== null`)
+	b.eval(nil, `document.querySelector("#panel [aria-label=color] .settle").click()`)
+	b.until("it is settled", `return document.querySelector("#panel [aria-label=color] code").textContent.startsWith("auto scrim = ")`)
+	b.click("#undo")
+	planIs(t, dir, auto)
+
+	b.eval(nil, `[...document.querySelectorAll("#panel button")].find(b => b.textContent === "Add a tint").click()`)
+	planIs(t, dir, auto, "      - color: \"rgb(0 0 0 / 10%)\"", "      - {color: \"rgb(0 0 0 / 30%)\"}\n      - color: \"rgb(0 0 0 / 10%)\"")
+	b.click("#undo")
+	planIs(t, dir, auto)
+
+	b.click("#cut")
+	b.frame(inFrame)
+	b.until("files are shown", heroHas, "background-image", "/~tourmaline/files/photo-")
+	var width int
+	b.eval(&width, `const m = /url\("([^"]+)"\)/.exec(getComputedStyle(document.querySelector("header.hero")).backgroundImage);
+		const i = new Image(); i.src = m[1]; return i.decode().then(() => i.naturalWidth)`)
+	if width < 300 || width > 1300 {
+		t.Errorf("the file is %d px wide", width)
+	}
+	b.frame("")
+	for _, args := range [][]string{{"none.yaml"}, {"none.html"}, {"tourmaline.yaml", "--plan", "x.yaml"}, {"pics/photo.jpg"}} {
+		if r := run(t, dir, append([]string{"view"}, args...)...); r.code != 2 {
+			t.Errorf("%v: %d %s", args, r.code, r.err)
+		}
+	}
+	write(t, dir, map[string]string{"away/index.html": "<p>x"})
+	if r := run(t, filepath.Join(dir, "pics"), "view", "../away/index.html"); r.code != 2 || !strings.Contains(r.err, "tourmaline start") {
+		t.Errorf("a page without a plan: %d %s", r.code, r.err)
 	}
 }

@@ -139,8 +139,8 @@ func (b *window) until(what, script string, args ...any) {
 		if ok {
 			return
 		}
-		if time.Since(begun) > 20*time.Second {
-			b.t.Fatalf("%s: not in 20 s", what)
+		if time.Since(begun) > time.Minute {
+			b.t.Fatalf("%s: not in a minute", what)
 		}
 		time.Sleep(20 * time.Millisecond)
 	}

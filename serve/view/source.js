@@ -19,7 +19,8 @@ export function sourceEditor(l) {
   const into = (p, x, y) => [p[0] + x * p[2], p[1] + y * p[3]];
   const keepBox = el("div", { className: "mark keep", tabIndex: 0, role: "slider", title: "keep: what must be in view. Drag it, or its corner" }, el("b"));
   const spot = el("div", { className: "mark focus", tabIndex: 0, role: "slider", title: "focus: what should be nearest to the middle. Drag it" });
-  const partBox = el("div", { className: "mark part", title: "the part of the file that is used" }, el("b"));
+  const partBox = el("div", { className: "mark part", tabIndex: 0, role: "group", "aria-label": "the part of the file that is used: arrow keys move it, with Shift size it",
+    title: "the part of the file that is used" }, el("b"));
   const views = new Map();
 
   function writeFocus(l, x, y) {
@@ -56,6 +57,10 @@ export function sourceEditor(l) {
   // With the keyboard: a per cent at a time, with Shift the size of keep.
   const step = e => ({ ArrowLeft: [-0.01, 0], ArrowRight: [0.01, 0], ArrowUp: [0, -0.01], ArrowDown: [0, 0.01] })[e.key];
   spot.addEventListener("keydown", e => { const s = step(e), l = layer(), f = focusOf(l); if (s) { e.preventDefault(); keep(writeFocus(l, f.x + s[0], f.y + s[1])); } });
+  partBox.addEventListener("keydown", e => {
+    const s = step(e), l = layer(), p = partOf(l.picture.source);
+    if (s) { e.preventDefault(); keep(writePart(l, e.shiftKey ? [p[0], p[1], p[2] + s[0], p[3] + s[1]] : [p[0] + s[0], p[1] + s[1], p[2], p[3]])); }
+  });
   keepBox.addEventListener("keydown", e => {
     const s = step(e), l = layer(), k = l.keep;
     if (s) { e.preventDefault(); keep(writeKeep(l, e.shiftKey ? { ...k, width: k.width + s[0], height: k.height + s[1] } : { ...k, x: k.x + s[0], y: k.y + s[1] })); }

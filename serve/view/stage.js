@@ -184,7 +184,13 @@ function pull(e) {
   }, done => { it.classList.remove("held"); done && last ? keep(last) : drop(); });
 }
 function text(i) {
-  const x = el("div", { className: "text", tabIndex: -1 }), corner = el("b");
+  const x = el("div", { className: "text", tabIndex: 0, role: "group", "aria-label": `text area ${i + 1}: arrow keys move it, with Shift size it` }), corner = el("b");
+  x.addEventListener("keydown", e => { // a per cent of the box at a time
+    const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key], b = box(), t = b.texts[i], r = rects[b.name];
+    if (!step || !t || !t.path) return;
+    e.preventDefault();
+    keep(textMoved(t, step[0] * r[2] / 100, step[1] * r[3] / 100, r, e.shiftKey));
+  });
   x.dataset.text = i;
   const hold = grows => e => {
     const b = box(), t = b.texts[i];
