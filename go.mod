@@ -30,4 +30,5 @@ require (
 	github.com/vbauerster/cupwriter v0.0.5 // indirect
 	golang.org/x/sys v0.50.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
+	gonum.org/v1/gonum v0.17.0 // indirect
 )

@@ -1,0 +1,143 @@
+package texture
+
+import (
+	"image"
+	"math"
+)
+
+// Visible says how well a seam and a patch are seen: 1 is just seen.
+type Visible struct {
+	X, Y  float64 // the seams where tiles meet beside, and below each other
+	Patch float64
+}
+
+// Seam is the better seen of the two.
+func (v *Visible) Seam() float64 { return max(v.X, v.Y) }
+
+// See looks at a tile as it is seen laid beside itself.
+func See(img *image.RGBA) Visible {
+	return Visible{seen(SeamX(img), linesOf(img, true)), seen(SeamY(img), linesOf(img, false)), FindPatch(img).Seen()}
+}
+
+// Seen is how well a patch is seen: 1 is just seen.
+func (p Patch) Seen() float64 {
+	v := min(p.Levels/16, p.Levels/max(4*p.Usual, 1e-9))
+	if p.Share > 0.15 {
+		v *= 0.15 / p.Share
+	}
+	return v
+}
+
+// seen joins what shows at a seam: the step from line to line, that from band to band, the worst place along it, and
+// lines that break there.
+func seen(s Seam, l *lines) float64 {
+	v := min(s.Edge/stepSeen, s.Edge/max(stepMore*s.Inner, 1e-9))
+	v = max(v, min(s.BandEdge/bandSeen, s.BandEdge/max(bandMore*s.BandInner, 1e-9)))
+	return max(v, l.worst(), l.broken())
+}
+
+// lines are the lines of a tile that run along a seam: n of them with m places each, as lightness.
+type lines struct {
+	n, m int
+	v    []float64
+}
+
+// linesOf are the columns of a tile, or its rows.
+func linesOf(img *image.RGBA, columns bool) *lines {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	l := &lines{n: h, m: w}
+	if columns {
+		l.n, l.m = w, h
+	}
+	skip := max(1, l.m/sampled)
+	count := (l.m + skip - 1) / skip
+	l.v = make([]float64, 0, l.n*count)
+	for a := range l.n {
+		for i := 0; i < l.m; i += skip {
+			x, y := i, a
+			if columns {
+				x, y = a, i
+			}
+			p := img.Pix[y*img.Stride+4*x:][:4]
+			l.v = append(l.v, 0.299*float64(p[0])+0.587*float64(p[1])+0.114*float64(p[2])+float64(255-p[3])/2)
+		}
+	}
+	l.m = count
+	return l
+}
+
+func (l *lines) line(a int) []float64 { return l.v[(a+l.n)%l.n*l.m:][:l.m] }
+
+// window is how many places of a line are looked at together, for the worst of them.
+const window = 20
+
+// worst is how much larger the step across the seam is at its worst place than at any place inside.
+func (l *lines) worst() float64 {
+	if l.n < 4 || l.m < window {
+		return 0
+	}
+	most := func(a int) float64 {
+		p, q := l.line(a-1), l.line(a)
+		sum, out := 0.0, 0.0
+		for i := range l.m {
+			sum += math.Abs(p[i] - q[i])
+			if i >= window {
+				sum -= math.Abs(p[i-window] - q[i-window])
+			}
+			if i >= window-1 {
+				out = max(out, sum/window)
+			}
+		}
+		return out
+	}
+	inner := 0.0
+	for a := 1; a < l.n; a++ {
+		inner = max(inner, most(a))
+	}
+	edge := most(0)
+	return min(edge/(2.5*stepSeen), edge/max(1.15*inner, 1e-9))
+}
+
+// broken is how much less what lies on both sides of the seam has in common than neighbours inside have at their
+// least: lines that do not go on. Textures whose neighbours have nothing in common have nothing that could break.
+func (l *lines) broken() float64 {
+	if l.n < 8 || l.m < 16 {
+		return 0
+	}
+	// Pairs of lines on both sides: a line that goes on at a slant is met in the second.
+	pair := func(a int) []float64 {
+		p, q, out := l.line(a), l.line(a+1), make([]float64, l.m)
+		for i := range out {
+			out[i] = (p[i] + q[i]) / 2
+		}
+		return out
+	}
+	apart := func(a int) (less, spread float64) {
+		p, q := pair(a-2), pair(a)
+		var mp, mq, pp, qq, pq float64
+		for i := range p {
+			mp, mq = mp+p[i], mq+q[i]
+		}
+		mp, mq = mp/float64(l.m), mq/float64(l.m)
+		for i := range p {
+			x, y := p[i]-mp, q[i]-mq
+			pp, qq, pq = pp+x*x, qq+y*y, pq+x*y
+		}
+		spread = math.Sqrt(min(pp, qq) / float64(l.m))
+		return 1 - pq/math.Sqrt(max(pp*qq, 1e-9)), spread
+	}
+	most, sum, n := 0.0, 0.0, 0
+	for a := 2; a <= l.n-2; a++ {
+		d, spread := apart(a)
+		if spread < 2 {
+			continue
+		}
+		most, sum, n = max(most, d), sum+d, n+1
+	}
+	edge, spread := apart(0)
+	if spread < 2 || n < l.n/4 {
+		return 0
+	}
+	mean := sum / float64(n)
+	return min((edge-mean)/0.22, edge/max(1.25*most, 1e-9), spread/2.5)
+}

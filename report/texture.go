@@ -1,0 +1,184 @@
+package report
+
+import (
+	"fmt"
+	"image"
+	"math"
+	"strings"
+
+	"tourmaline/core/texture"
+)
+
+// Texture is what texture tells of a picture.
+type Texture struct {
+	File    string     `json:"file"`
+	Width   int        `json:"width"` // px
+	Height  int        `json:"height"`
+	Period  *[2]Num    `json:"period"`  // px across and down: 0 where any shift does; null: it does not repeat
+	Lattice *[2][2]Num `json:"lattice"` // a shortest basis of the shifts that leave it the same, px
+	Layout  *string    `json:"layout"`  // grid or offset
+	Alike   Num        `json:"alike"`   // how alike shifted copies are, 0 to 1
+	Seam    Num        `json:"seam"`    // of the whole picture laid as a tile: 1 is just seen
+	SeamX   Num        `json:"seamAcross"`
+	SeamY   Num        `json:"seamDown"`
+	Patch   Num        `json:"patch"` // a spot that shows when it repeats: 1 is just seen
+
+	once   [2]bool
+	vector bool
+}
+
+// Textures are several.
+type Textures []*Texture
+
+// OfTexture looks closely at a picture; vector ones are looked at as they are drawn.
+func OfTexture(name string, img *image.RGBA, vector bool) *Texture {
+	v := texture.See(img)
+	t := &Texture{File: name, Width: img.Rect.Dx(), Height: img.Rect.Dy(), SeamX: Num(v.X), SeamY: Num(v.Y),
+		Seam: Num(v.Seam()), Patch: Num(v.Patch), vector: vector}
+	l, ok := texture.FindLattice(img)
+	if !ok {
+		return t
+	}
+	layout := "grid"
+	if l.Offset {
+		layout = "offset"
+	}
+	r := func(x float64) Num { return Num(math.Round(x*100)/100 + 0) }
+	t.Period, t.Layout, t.Alike, t.once = &[2]Num{r(l.Period[0]), r(l.Period[1])}, &layout, Num(l.Sure), l.Once
+	t.Lattice = &[2][2]Num{{r(l.A[0]), r(l.A[1])}, {r(l.B[0]), r(l.B[1])}}
+	return t
+}
+
+// Text prints them one below the other.
+func (ts Textures) Text(p *Printer) {
+	for i, t := range ts {
+		if i > 0 {
+			p.printf("\n")
+		}
+		t.Text(p)
+	}
+}
+
+// Text says it in words.
+func (t *Texture) Text(p *Printer) {
+	row := func(name, format string, args ...any) { p.item(12, "  "+name, fmt.Sprintf(format, args...)) }
+	p.printf("%s\n", t.File)
+	row("size", "%d x %d px", t.Width, t.Height)
+	row("repeats", "%s", t.repeats())
+	if t.Width == 1 && t.Height == 1 {
+		return
+	}
+	row("seams", "%.2f across, %.2f down (1 is just seen): %s", t.SeamX, t.SeamY, t.seams())
+	if t.Patch >= 1 {
+		row("patch", "%.2f (1 is just seen): a spot comes again with every tile, and shows as a grid", t.Patch)
+	} else {
+		row("patch", "%.2f (1 is just seen): no spot stands out", t.Patch)
+	}
+	if !t.vector {
+		row("whole px", "%s", t.crisp())
+	}
+	for _, s := range t.todo() {
+		row("do", "%s", s)
+	}
+}
+
+func px(v Num) string { return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.2f", v), "0"), ".") }
+
+// repeats says how it repeats within itself.
+func (t *Texture) repeats() string {
+	if t.Period == nil {
+		return "it does not repeat within itself"
+	}
+	x, y := t.Period[0], t.Period[1]
+	switch {
+	case x == 0 && y == 0:
+		return "it is one colour: any tile does"
+	case x == 0:
+		return fmt.Sprintf("every %s px down; across it is the same all along", px(y))
+	case y == 0:
+		return fmt.Sprintf("every %s px across; down it is the same all along", px(x))
+	case t.once[1]:
+		return fmt.Sprintf("every %s px across; down it does not", px(x))
+	case t.once[0]:
+		return fmt.Sprintf("every %s px down; across it does not", px(y))
+	}
+	out := fmt.Sprintf("every %s x %s px", px(x), px(y))
+	if *t.Layout == "offset" {
+		l := t.Lattice
+		out += fmt.Sprintf(", with rows or columns shifted: by %s, %s and %s, %s px it is the same too", px(l[0][0]), px(l[0][1]),
+			px(l[1][0]), px(l[1][1]))
+	}
+	return out
+}
+
+func (t *Texture) seams() string {
+	x, y := t.SeamX >= 1, t.SeamY >= 1
+	switch {
+	case x && y:
+		return "laid as it is, joins are seen on both axes"
+	case x:
+		return "laid as it is, joins are seen beside each other; repeat-y would do"
+	case y:
+		return "laid as it is, joins are seen below each other; repeat-x would do"
+	}
+	return "it lies beside itself without a visible join"
+}
+
+// crisp are the CSS widths at which a tile has one px for each of the screen's.
+func (t *Texture) crisp() string {
+	var out []string
+	for _, d := range []int{1, 2, 3} {
+		if t.Width%d == 0 {
+			out = append(out, fmt.Sprintf("%d px at density %d", t.Width/d, d))
+		}
+	}
+	return "size: " + strings.Join(out, ", ")
+}
+
+// smaller reports whether the picture holds more than one repeat.
+func (t *Texture) smaller() bool {
+	return t.Period != nil && (t.Period[0] > 0 && float64(t.Period[0]) <= float64(t.Width)/2+0.5 ||
+		t.Period[1] > 0 && float64(t.Period[1]) <= float64(t.Height)/2+0.5)
+}
+
+// todo says what would make it a better tile.
+func (t *Texture) todo() (out []string) {
+	one := t.Period != nil && t.Period[0] == 0 && t.Period[1] == 0
+	switch {
+	case one:
+		return []string{"write a colour in place of the picture"}
+	case t.smaller():
+		out = append(out, "one repeat would do: tourmaline texture --make tile.png "+t.File)
+	case t.Seam >= 1:
+		out = append(out, "join its edges: tourmaline texture --make tile.png "+t.File)
+	}
+	if t.Patch >= 1 {
+		out = append(out, "take a part without the spot, or a larger tile")
+	}
+	return out
+}
+
+// Made is what was made of a picture.
+type Made struct {
+	From, To          *Texture
+	Levelled          float64
+	Repeats, Mirrored bool
+	Written           string
+}
+
+// Text says it in words.
+func (m *Made) Text(p *Printer) {
+	how := "joined along the least visible cuts"
+	switch {
+	case m.Mirrored:
+		how = "laid beside its mirror images"
+	case m.Repeats:
+		how = "a whole number of its repeats, " + how
+	case m.Levelled >= 1:
+		how = fmt.Sprintf("uneven light of up to %.0f levels evened, %s", m.Levelled, how)
+	}
+	p.printf("%s: %d x %d px, %s\n", m.Written, m.To.Width, m.To.Height, how)
+	p.printf("  seams  %.2f across, %.2f down before; %.2f across, %.2f down now (1 is just seen)\n", m.From.SeamX, m.From.SeamY,
+		m.To.SeamX, m.To.SeamY)
+	p.printf("  patch  %.2f before; %.2f now\n", m.From.Patch, m.To.Patch)
+}
