@@ -32,7 +32,11 @@ func fieldOf(img *image.RGBA) *field {
 	return f
 }
 
-// level takes out the mean and the slope.
+// slopeSeen is the share of the power from which on a slope is one of light: textures that do not end with a whole
+// repeat have some of their own.
+const slopeSeen = 0.15
+
+// level takes out the mean, and the slope where there is one.
 func (f *field) level() {
 	var sum, sx, sy complex128
 	var xx, yy float64
@@ -49,6 +53,13 @@ func (f *field) level() {
 	}
 	mean := sum / complex(float64(len(f.v)), 0)
 	kx, ky := sx/complex(max(xx, 1), 0), sy/complex(max(yy, 1), 0)
+	total := 0.0
+	for _, v := range f.v {
+		total += dot(v-mean, v-mean)
+	}
+	if dot(kx, kx)*xx+dot(ky, ky)*yy < slopeSeen*total {
+		kx, ky = 0, 0
+	}
 	for y := range f.h {
 		for x := range f.w {
 			f.v[y*f.w+x] -= mean + kx*complex(float64(x)-mx, 0) + ky*complex(float64(y)-my, 0)

@@ -15,6 +15,8 @@ type Lattice struct {
 	Offset bool    // rows or columns are shifted against each other, as in a brick wall: the rectangle holds more than one
 	Sure   float64 // how alike shifted copies are, 0..1: 1 is the same
 	Once   [2]bool // the picture does not repeat on the axis: its whole side is the period
+
+	slanted bool // stripes at an angle: any shift along A does
 }
 
 // What counts as the same. Shifted copies of a texture with noise are as alike as the noise lets them be: what counts
@@ -97,7 +99,12 @@ func find(f, whole *field) (Lattice, bool) {
 		v[0], v[1] = v[0]*f.scale, v[1]*f.scale
 	}
 	l.Sure = min(l.Sure, 1)
-	l.refine(whole)
+	if l.slanted {
+		l.straighten(whole)
+	}
+	if !l.slanted {
+		l.refine(whole)
+	}
 	if l.Sure < leastAlike {
 		return l, false
 	}
@@ -119,6 +126,9 @@ func (m *likeness) lattice() (Lattice, bool) {
 		if s, ok := m.free(axis); ok {
 			return m.stripes(axis, s)
 		}
+	}
+	if l, ok := m.slanted(); ok {
+		return l, true
 	}
 	peaks := m.peaks()
 	if len(peaks) == 0 {
@@ -373,6 +383,66 @@ func (m *likeness) stripes(axis int, alike float64) (Lattice, bool) {
 	return l, false
 }
 
+// slanted is the lattice of stripes at an angle: of a picture that is the same along a line. A is a step of a px along
+// it, B leads to the next stripe.
+func (m *likeness) slanted() (Lattice, bool) {
+	const tries = 360
+	reach := 0.9 * float64(min(m.mx, m.my))
+	if reach < 8 {
+		return Lattice{}, false
+	}
+	best, angle := 0.0, 0.0
+	for i := range tries {
+		a := math.Pi * float64(i) / tries
+		least := 1.0
+		for t := 3.0; t <= reach && least > best; t += max(reach/40, 1) {
+			least = min(least, m.smoothAt(t*math.Cos(a), t*math.Sin(a)))
+		}
+		if least > best {
+			best, angle = least, a
+		}
+	}
+	cos, sin := math.Cos(angle), math.Sin(angle)
+	if best < 0.8 || math.Abs(cos) < 0.05 || math.Abs(sin) < 0.05 {
+		return Lattice{}, false
+	}
+	// Across the stripes: the first top that is as high as the highest.
+	var tops []peak
+	for t := 2.0; t < reach; t += 0.25 {
+		v := m.smoothAt(-t*sin, t*cos)
+		if v > m.smoothAt(-(t-0.25)*sin, (t-0.25)*cos) && v >= m.smoothAt(-(t+0.25)*sin, (t+0.25)*cos) {
+			tops = append(tops, peak{[2]float64{-t * sin, t * cos}, v})
+		}
+	}
+	if len(tops) == 0 {
+		return Lattice{}, false
+	}
+	high := slices.MaxFunc(tops, func(a, b peak) int { return cmp.Compare(a.alike, b.alike) }).alike
+	for _, p := range tops {
+		if half := m.smoothAt(p.at[0]/2, p.at[1]/2); p.alike >= asFine*high && high-half > 0.25*high && high >= 0.62 {
+			return Lattice{A: [2]float64{cos, sin}, B: p.at, Sure: p.alike, slanted: true}, true
+		}
+	}
+	return Lattice{}, false
+}
+
+// smoothAt is the likeness between whole shifts.
+func (m *likeness) smoothAt(x, y float64) float64 {
+	if y < 0 {
+		x, y = -x, -y
+	}
+	i, j := math.Floor(x), math.Floor(y)
+	a, ok1 := m.at(int(i), int(j))
+	b, ok2 := m.at(int(i)+1, int(j))
+	c, ok3 := m.at(int(i), int(j)+1)
+	d, ok4 := m.at(int(i)+1, int(j)+1)
+	if !ok1 || !ok2 || !ok3 || !ok4 {
+		return -1
+	}
+	x, y = x-i, y-j
+	return (a*(1-x)+b*x)*(1-y) + (c*(1-x)+d*x)*y
+}
+
 // vertex is where the parabola through three neighbours has its top, from the middle one.
 func vertex(a, b, c float64) float64 {
 	if d := a - 2*b + c; d < -1e-12 {
@@ -381,8 +451,40 @@ func vertex(a, b, c float64) float64 {
 	return 0
 }
 
+// straighten measures stripes at an angle on both axes, where shifts leave them the same too.
+func (l *Lattice) straighten(f *field) {
+	n := math.Hypot(l.B[0], l.B[1])
+	var side [2]float64
+	for i := range side {
+		c := math.Abs(l.B[i]) / n
+		t := Lattice{A: [2]float64{}, B: [2]float64{}, Once: [2]bool{i != 0, i != 1}}
+		v := [2]float64{}
+		v[i] = n / c
+		if i == 0 {
+			t.A = v
+		} else {
+			t.B = v
+		}
+		t.refine(f)
+		side[i] = max(math.Abs(t.A[i]), math.Abs(t.B[i]))
+	}
+	apart := side[0] * side[1] / math.Hypot(side[0], side[1])
+	along := [2]float64{side[0] / math.Hypot(side[0], side[1]), side[1] / math.Hypot(side[0], side[1])}
+	if l.A[0]*l.A[1] < 0 {
+		along[0] = -along[0]
+	}
+	l.A, l.B = along, [2]float64{-along[1] * apart, along[0] * apart}
+	if l.B[1] < 0 {
+		l.B = [2]float64{-l.B[0], -l.B[1]}
+	}
+	l.Period = side
+}
+
 // rectangle finds the smallest one that tiles the picture, within some repeats.
 func (l *Lattice) rectangle(f *field) {
+	if l.slanted {
+		return
+	}
 	const most = 12
 	sides := [2]float64{float64(f.w) * f.scale, float64(f.h) * f.scale}
 	for axis := range 2 {

@@ -12,7 +12,7 @@ type Visible struct {
 }
 
 // Seam is the better seen of the two.
-func (v *Visible) Seam() float64 { return max(v.X, v.Y) }
+func (v Visible) Seam() float64 { return max(v.X, v.Y) }
 
 // See looks at a tile as it is seen laid beside itself.
 func See(img *image.RGBA) Visible {
