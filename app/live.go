@@ -70,7 +70,8 @@ const livePrefix = "~tourmaline"
 // OpenLive begins to show a project on a port of this machine. page is the designer's page, "" for one of the plan's
 // boxes. Close ends it.
 func OpenLive(ctx context.Context, pr *Project, site *Site, page, version string) (*Live, error) {
-	l := &Live{Project: pr, version: version, site: site, page: page, ctx: ctx, kept: pr.written, first: pr.written, disk: pr.Text(),
+	l := &Live{Project: pr, version: version, site: site, page: page, ctx: ctx, kept: pr.written,
+		first: pr.written, disk: pr.Text(),
 		pages: map[*guest]bool{}, marks: map[string]*marks{}, wanted: make(chan struct{}, 1)}
 	from := serve.Source{Files: files(l.sample), Page: "index.html"}
 	if site != nil {
@@ -141,7 +142,8 @@ func (l *Live) made(name string) ([]byte, error) {
 		}
 	case "sources":
 		_, file, _ = strings.Cut(file, "/")
-		if file, err := url.PathUnescape(file); err == nil && slices.Contains(append(sourcesOf(s.plan), sourcesOf(l.first)...), file) {
+		if file, err := url.PathUnescape(file); err == nil && slices.Contains(append(sourcesOf(s.plan),
+			sourcesOf(l.first)...), file) {
 			f, err := s.store.File(file)
 			if err != nil {
 				return nil, err

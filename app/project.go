@@ -24,6 +24,7 @@ import (
 
 	"tourmaline/core/cut"
 	"tourmaline/core/layout"
+	"tourmaline/core/pattern"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
@@ -127,6 +128,24 @@ func OpenPicture(path string) (*picture.File, error) {
 			filepath.Join(path, "*.jpg"))
 	}
 	return Pictures(filepath.Dir(path)).File(filepath.Base(path))
+}
+
+// DrawnTexture draws what stands behind texture: in a plan, such as {pattern: dots, size: 20px}. Errors are of it.
+func DrawnTexture(text string) (*picture.File, error) {
+	p, err := plan.Parse("", []byte("tourmaline: 1\nboxes: [{name: b, height: 1px, layers: [{texture: "+
+		""+text+"\n}]}]\n"))
+	if err != nil {
+		var wrong *source.SyntaxError
+		if errors.As(err, &wrong) { // its place is of no file
+			wrong.Span = source.Span{}
+		}
+		return nil, err
+	}
+	l := p.Layer(plan.LayerID{N: 1})
+	if l == nil || pattern.Of(l.CSS.Image.URL) == "" {
+		return nil, fmt.Errorf("%q is not a pattern such as {pattern: dots, size: 20px}", text)
+	}
+	return picture.NewStore().File(l.CSS.Image.URL)
 }
 
 // Pictures are those of a folder.

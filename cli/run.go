@@ -79,7 +79,8 @@ cuts the files and writes the CSS.
 Start with:  tourmaline demo observatory     (a whole example site in a folder)
              tourmaline look photo.jpg       (what is this picture good for?)`,
 		Commands: []*cli.Command{
-			s.startCommand(), s.lookCommand(), s.textureCommand(), s.traceCommand(), s.measureCommand(), s.fitCommand(), s.checkCommand(),
+			s.startCommand(), s.lookCommand(), s.textureCommand(), s.traceCommand(), s.measureCommand(),
+			s.fitCommand(), s.checkCommand(),
 			s.settleCommand(), s.proofCommand(), s.paintCommand(),
 			s.cutCommand(),
 			s.cssCommand(), s.buildCommand(), s.proveCommand(), s.viewCommand(), s.reportCommand(),

@@ -7,10 +7,12 @@ import (
 	"image"
 	"image/png"
 	"path/filepath"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"tourmaline/app"
+	"tourmaline/core/finding"
 	"tourmaline/core/picture"
 	"tourmaline/core/texture"
 	"tourmaline/proof"
@@ -31,11 +33,16 @@ a surface a part of it, evenly lit, whose edges are joined along the least visib
 nothing is blurred. --mirror lays it beside its mirror images instead. --sheet draws it and
 the picture four by four.
 
+--draw makes a plain texture, as texture: in a plan says it: stripes, zigzag, dots, checks,
+grid, graph, hatching, waves, scales, weave (SVG) or grain (PNG).
+
 Examples:  tourmaline texture pictures/*.png
            tourmaline texture paper.jpg --make paper-tile.png --sheet sheet.png
-           tourmaline texture stone.jpg --make stone-tile.png --mirror`,
+           tourmaline texture stone.jpg --make stone-tile.png --mirror
+           tourmaline texture --draw '{pattern: dots, size: 20px, colours: ["#fff4"]}' --make dots.svg`,
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "make", TakesFile: true, Usage: "write a tile of the picture into a PNG `FILE`"},
+			&cli.StringFlag{Name: "draw", Usage: "with --make: draw this `PATTERN` in place of a picture"},
 			&cli.BoolFlag{Name: "mirror", Usage: "with --make: lay it beside its mirror images"},
 			&cli.StringFlag{Name: "sheet", TakesFile: true,
 				Usage: "draw it four by four into a PNG `FILE`, with --make before and after"},
@@ -48,6 +55,9 @@ Examples:  tourmaline texture pictures/*.png
 func (s *session) texture(_ context.Context, c *cli.Command) error {
 	names := c.Args().Slice()
 	to, sheet := c.String("make"), c.String("sheet")
+	if d := c.String("draw"); d != "" {
+		return s.drawTexture(c, d)
+	}
 	switch {
 	case len(names) == 0:
 		return errors.New("texture needs a picture, as in: tourmaline texture paper.jpg")
@@ -96,16 +106,50 @@ func texturePixels(name string) (img *image.RGBA, vector bool, err error) {
 	if err != nil {
 		return nil, false, err
 	}
+	return pixelsOf(f, name)
+}
+
+func pixelsOf(f *picture.File, name string) (img *image.RGBA, vector bool, err error) {
 	if v := f.Vector; v != nil {
 		if v.Width == 0 || v.Height == 0 {
-			return nil, true, fmt.Errorf("%s: a vector picture without a size of its own is no tile; give it width and height", name)
+			return nil, true, fmt.Errorf("%s: a vector picture without a size of its own is no tile; give it "+
+				"width and height", name)
 		}
-		img, err = f.Draw(max(int(v.Width), 1), max(int(v.Height), 1), picture.View{W: v.Width, H: v.Height, KX: 1, KY: 1,
+		img, err = f.Draw(max(int(v.Width), 1), max(int(v.Height), 1), picture.View{W: v.Width, H: v.Height,
+			KX: 1, KY: 1,
 			NaturalW: v.Width, NaturalH: v.Height})
 		return img, true, err
 	}
 	img, err = f.Pixels()
 	return img, false, err
+}
+
+// drawTexture writes a pattern as a file.
+func (s *session) drawTexture(c *cli.Command, text string) error {
+	to, sheet := c.String("make"), c.String("sheet")
+	if c.Args().Len() > 0 || c.Bool("mirror") || c.Bool("json") {
+		return errors.New("--draw goes with --make and --sheet alone")
+	}
+	f, err := app.DrawnTexture(text)
+	if err != nil {
+		return fmt.Errorf("--draw: %w", err)
+	}
+	if ext := strings.ToLower(filepath.Ext(to)); ext != "."+string(f.Format) {
+		return fmt.Errorf("--make: name a file that ends in .%s: that is what is drawn", f.Format)
+	}
+	if err := errors.Join(wantPNG(sheet), app.WriteFile(to, f.Data())); err != nil {
+		return err
+	}
+	fmt.Fprintf(s.out, "%s: %d x %d px, %s\n", filepath.ToSlash(to), f.Width, f.Height, finding.Weight(len(f.Data())))
+	if sheet == "" {
+		return nil
+	}
+	img, _, err := pixelsOf(f, to)
+	if err != nil {
+		return err
+	}
+	return s.writePNG(sheet, proof.Tiles(to+", laid four by four", proof.Tiled{Image: img, Title: text}),
+		png.DefaultCompression, "")
 }
 
 // makeTexture writes a tile, and a sheet.
@@ -119,8 +163,9 @@ func (s *session) makeTexture(c *cli.Command, before *report.Texture, img *image
 		if err != nil {
 			return fmt.Errorf("%s: %w", before.File, err)
 		}
-		m := &report.Made{From: before, To: report.OfTexture(filepath.ToSlash(to), made.Image, false), Levelled: made.Levelled,
-			Repeats: made.Repeats, Mirrored: made.Mirrored, Written: filepath.ToSlash(to)}
+		m := &report.Made{From: before, To: report.OfTexture(filepath.ToSlash(to), made.Image, false),
+			Levelled: report.Num(made.Levelled),
+			Repeats:  made.Repeats, Mirrored: made.Mirrored, Written: filepath.ToSlash(to)}
 		data, err := app.EncodePNG(made.Image, png.BestCompression)
 		if err != nil {
 			return err
@@ -140,6 +185,7 @@ func (s *session) makeTexture(c *cli.Command, before *report.Texture, img *image
 }
 
 func seamLines(t *report.Texture) []string {
-	return []string{fmt.Sprintf("%d x %d px; seams %.2f across, %.2f down; patch %.2f (1 is just seen)", t.Width, t.Height,
+	return []string{fmt.Sprintf("%d x %d px; seams %.2f across, %.2f down; patch %.2f (1 is just seen)",
+		t.Width, t.Height,
 		t.SeamX, t.SeamY, t.Patch)}
 }

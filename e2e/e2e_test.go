@@ -42,7 +42,8 @@ func TestMain(m *testing.M) {
 }
 
 // commands are those that people work with.
-var commands = []string{"start", "look", "trace", "measure", "fit", "check", "settle", "proof", "paint", "cut",
+var commands = []string{"start", "look", "texture", "trace", "measure", "fit", "check", "settle", "proof",
+	"paint", "cut",
 	"css", "build", "prove", "view", "report", "demo"}
 
 type result struct {

@@ -268,7 +268,8 @@ func TestEditsOnDiskAreShown(t *testing.T) { // not beside others: a browser is 
 	// Where the boxes themselves have changed, a hand that held one of the old ones changes nothing.
 	now = contents(t, filepath.Join(dir, "tourmaline.yaml"))
 	b.press("#over .box", 0, -20, false)
-	more := strings.Replace(now, "boxes:\n", "boxes:\n  - {name: bar, height: 50px, layers: [{image: photo.jpg, position: 1% 1%}]}\n", 1)
+	more := strings.Replace(now, "boxes:\n", "boxes:\n  - {name: bar, height: 50px, layers: [{image: photo.jpg, "+
+		"position: 1% 1%}]}\n", 1)
 	edit(more)
 	time.Sleep(300 * time.Millisecond)
 	b.letGo()
@@ -338,7 +339,8 @@ func TestStrangersAreRefused(t *testing.T) {
 	}
 }
 
-// What settle chose is chosen anew where its keep has moved, in the same step; a value is settled at a button; the files
+// What settle chose is chosen anew where its keep has moved, in the same step; a value is settled at a button; the
+// files
 // that cut makes are shown at a switch; the page itself may be the designer's.
 func TestSettledAndCutInView(t *testing.T) { // not beside others: a browser is waited for
 	dir := viewSite(t)
@@ -377,7 +379,8 @@ func TestSettledAndCutInView(t *testing.T) { // not beside others: a browser is 
 	planIs(t, dir, auto)
 
 	b.eval(nil, `[...document.querySelectorAll("#panel button")].find(b => b.textContent === "Add a tint").click()`)
-	planIs(t, dir, auto, "      - color: \"rgb(0 0 0 / 10%)\"", "      - {color: \"rgb(0 0 0 / 30%)\"}\n      - color: \"rgb(0 0 0 / 10%)\"")
+	planIs(t, dir, auto, "      - color: \"rgb(0 0 0 / 10%)\"", "      - {color: \"rgb(0 0 0 / 30%)\"}\n      - "+
+		"color: \"rgb(0 0 0 / 10%)\"")
 	b.click("#undo")
 	planIs(t, dir, auto)
 
@@ -391,13 +394,15 @@ func TestSettledAndCutInView(t *testing.T) { // not beside others: a browser is 
 		t.Errorf("the file is %d px wide", width)
 	}
 	b.frame("")
-	for _, args := range [][]string{{"none.yaml"}, {"none.html"}, {"tourmaline.yaml", "--plan", "x.yaml"}, {"pics/photo.jpg"}} {
+	for _, args := range [][]string{{"none.yaml"}, {"none.html"}, {"tourmaline.yaml", "--plan", "x.yaml"}, {
+		"pics/photo.jpg"}} {
 		if r := run(t, dir, append([]string{"view"}, args...)...); r.code != 2 {
 			t.Errorf("%v: %d %s", args, r.code, r.err)
 		}
 	}
 	write(t, dir, map[string]string{"away/index.html": "<p>x"})
-	if r := run(t, filepath.Join(dir, "pics"), "view", "../away/index.html"); r.code != 2 || !strings.Contains(r.err, "tourmaline start") {
+	if r := run(t, filepath.Join(dir, "pics"), "view", "../away/index.html"); r.code != 2 ||
+		!strings.Contains(r.err, "tourmaline start") {
 		t.Errorf("a page without a plan: %d %s", r.code, r.err)
 	}
 }

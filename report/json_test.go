@@ -38,7 +38,7 @@ func TestJSONIsDocumented(t *testing.T) {
 		}
 	}
 	for _, x := range []any{Check{}, Landing{}, Settle{}, Rungs{}, Fetches{}, Comparison{}, Looks{}, Trace{},
-		Measure{}, Prove{}} {
+		Measure{}, Prove{}, Textures{}, Made{}} {
 		walk(reflect.TypeOf(x))
 	}
 	if len(seen) < 60 {

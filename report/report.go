@@ -19,6 +19,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"tourmaline/core/pattern"
 	"tourmaline/core/source"
 )
 
@@ -162,6 +163,9 @@ func thousands(n int) string {
 
 // Source is how a picture is called in tables.
 func Source(s string) string {
+	if k := pattern.Of(s); k != "" {
+		return "drawn " + k
+	}
 	if strings.HasPrefix(s, "data:") {
 		return "data: picture"
 	}

@@ -25,6 +25,7 @@ type Texture struct {
 
 	once   [2]bool
 	vector bool
+	motif  bool
 }
 
 // Textures are several.
@@ -35,6 +36,9 @@ func OfTexture(name string, img *image.RGBA, vector bool) *Texture {
 	v := texture.See(img)
 	t := &Texture{File: name, Width: img.Rect.Dx(), Height: img.Rect.Dy(), SeamX: Num(v.X), SeamY: Num(v.Y),
 		Seam: Num(v.Seam()), Patch: Num(v.Patch), vector: vector}
+	if t.motif = !texture.Look(img).Surface(img); t.motif {
+		t.Patch = 0 // what comes again in a motif is meant to
+	}
 	l, ok := texture.FindLattice(img)
 	if !ok {
 		return t
@@ -44,6 +48,10 @@ func OfTexture(name string, img *image.RGBA, vector bool) *Texture {
 		layout = "offset"
 	}
 	r := func(x float64) Num { return Num(math.Round(x*100)/100 + 0) }
+	// What repeats within must end with a whole repeat, or it breaks off where tiles meet.
+	bx, by := texture.Breaks(img, &l)
+	t.SeamX, t.SeamY = max(t.SeamX, Num(bx)), max(t.SeamY, Num(by))
+	t.Seam = max(t.SeamX, t.SeamY)
 	t.Period, t.Layout, t.Alike, t.once = &[2]Num{r(l.Period[0]), r(l.Period[1])}, &layout, Num(l.Sure), l.Once
 	t.Lattice = &[2][2]Num{{r(l.A[0]), r(l.A[1])}, {r(l.B[0]), r(l.B[1])}}
 	return t
@@ -69,7 +77,9 @@ func (t *Texture) Text(p *Printer) {
 		return
 	}
 	row("seams", "%.2f across, %.2f down (1 is just seen): %s", t.SeamX, t.SeamY, t.seams())
-	if t.Patch >= 1 {
+	if t.motif {
+		row("patch", "not looked for: it is a motif, or flat, not a surface")
+	} else if t.Patch >= 1 {
 		row("patch", "%.2f (1 is just seen): a spot comes again with every tile, and shows as a grid", t.Patch)
 	} else {
 		row("patch", "%.2f (1 is just seen): no spot stands out", t.Patch)
@@ -105,7 +115,8 @@ func (t *Texture) repeats() string {
 	out := fmt.Sprintf("every %s x %s px", px(x), px(y))
 	if *t.Layout == "offset" {
 		l := t.Lattice
-		out += fmt.Sprintf(", with rows or columns shifted: by %s, %s and %s, %s px it is the same too", px(l[0][0]), px(l[0][1]),
+		out += fmt.Sprintf(", with rows or columns shifted: by %s, %s and %s, %s px it is the same too",
+			px(l[0][0]), px(l[0][1]),
 			px(l[1][0]), px(l[1][1]))
 	}
 	return out
@@ -149,6 +160,8 @@ func (t *Texture) todo() (out []string) {
 		return []string{"write a colour in place of the picture"}
 	case t.smaller():
 		out = append(out, "one repeat would do: tourmaline texture --make tile.png "+t.File)
+	case t.Seam >= 1 && min(t.SeamX, t.SeamY) < 1:
+		out = append(out, "lay it on one axis, or join its edges: tourmaline texture --make tile.png "+t.File)
 	case t.Seam >= 1:
 		out = append(out, "join its edges: tourmaline texture --make tile.png "+t.File)
 	}
@@ -160,10 +173,12 @@ func (t *Texture) todo() (out []string) {
 
 // Made is what was made of a picture.
 type Made struct {
-	From, To          *Texture
-	Levelled          float64
-	Repeats, Mirrored bool
-	Written           string
+	From     *Texture `json:"from"`
+	To       *Texture `json:"to"`
+	Levelled Num      `json:"levelled"` // levels of uneven light that were taken out at most
+	Repeats  bool     `json:"wholeRepeats"`
+	Mirrored bool     `json:"mirrored"`
+	Written  string   `json:"written"`
 }
 
 // Text says it in words.
@@ -178,7 +193,8 @@ func (m *Made) Text(p *Printer) {
 		how = fmt.Sprintf("uneven light of up to %.0f levels evened, %s", m.Levelled, how)
 	}
 	p.printf("%s: %d x %d px, %s\n", m.Written, m.To.Width, m.To.Height, how)
-	p.printf("  seams  %.2f across, %.2f down before; %.2f across, %.2f down now (1 is just seen)\n", m.From.SeamX, m.From.SeamY,
+	p.printf("  seams  %.2f across, %.2f down before; %.2f across, %.2f down now (1 is just seen)\n",
+		m.From.SeamX, m.From.SeamY,
 		m.To.SeamX, m.To.SeamY)
 	p.printf("  patch  %.2f before; %.2f now\n", m.From.Patch, m.To.Patch)
 }

@@ -10,6 +10,7 @@ import (
 	"tourmaline/core/finding"
 	"tourmaline/core/fit"
 	"tourmaline/core/layout"
+	"tourmaline/core/pattern"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
@@ -52,6 +53,9 @@ func (a *scene) name() string {
 			return a.Frame.Box.Name
 		}
 		return strings.SplitN(a.Image.String(), "(", 2)[0]
+	}
+	if k := pattern.Of(a.Image.URL); k != "" {
+		return "the drawn " + k
 	}
 	if strings.HasPrefix(a.Image.URL, "data:") {
 		return "the data: picture"

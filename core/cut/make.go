@@ -20,6 +20,7 @@ import (
 	"golang.org/x/sync/semaphore"
 
 	"tourmaline/core/codec"
+	"tourmaline/core/pattern"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/similar"
@@ -302,7 +303,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 func name(src string, r *Rung, a *Asset) string {
 	base := path.Base(src)
 	if strings.HasPrefix(src, "data:") {
-		base = "inline"
+		base = cmp.Or(pattern.Of(src), "inline")
 	}
 	part := ""
 	if b, _, ok := strings.Cut(base, "#"); ok {

@@ -1,4 +1,5 @@
-// Package pattern draws plain textures that tile exactly: stripes at any angle, grids, dots, waves and so on, as SVG, and
+// Package pattern draws plain textures that tile exactly: stripes at any angle, grids, dots, waves and so on, as SVG,
+// and
 // grain as pixels.
 //
 // See the package's example. Sizes are CSS px; a tile's sides are whole, so that it is crisp at every density.
@@ -25,7 +26,8 @@ import (
 type Kind string
 
 // Kinds are those that there are, in the order in which they are told.
-var Kinds = []Kind{"stripes", "zigzag", "dots", "checks", "grid", "graph", "hatching", "waves", "scales", "weave", "grain"}
+var Kinds = []Kind{"stripes", "zigzag", "dots", "checks", "grid", "graph", "hatching", "waves", "scales",
+	"weave", "grain"}
 
 // Pattern is a texture to be drawn.
 type Pattern struct {
@@ -42,22 +44,47 @@ const (
 	mostSize  = 512
 )
 
+// UsualLine is how thick the lines of a pattern are where nobody says.
+func (p *Pattern) UsualLine() float64 {
+	switch p.Kind {
+	case "dots":
+		return max(math.Round(p.Size/3), 1)
+	case "grain":
+		return 4
+	case "graph":
+		return 1
+	}
+	return max(math.Round(p.Size/12), 1)
+}
+
 // Error is what is wrong with a pattern.
 type Error struct{ Key, Want string }
 
 func (e *Error) Error() string { return e.Key + ": " + e.Want }
 
-// Tile is the pattern as a data: address that tiles exactly, with its size in CSS px. Errors are *Error.
+// Of is the kind of the pattern that a data: address holds; "" for others.
+func Of(address string) string {
+	head, _, _ := strings.Cut(address[:min(len(address), 80)], ",")
+	for _, part := range strings.Split(head, ";") {
+		if k, ok := strings.CutPrefix(part, "pattern="); ok && slices.Contains(Kinds, Kind(k)) {
+			return k
+		}
+	}
+	return ""
+}
+
+// Tile is the pattern as a data: address that tiles exactly, with its size in CSS px. Grain has two px for each. Errors
+// are *Error.
 func (p *Pattern) Tile() (address string, w, h int, err error) {
 	if err := p.check(); err != nil {
 		return "", 0, 0, err
 	}
 	if p.Kind == "grain" {
 		data, n, err := p.grain()
-		return "data:image/png;base64," + base64.StdEncoding.EncodeToString(data), n, n, err
+		return "data:image/png;pattern=grain;base64," + base64.StdEncoding.EncodeToString(data), n, n, err
 	}
 	body, w, h := p.body()
-	return "data:image/svg+xml," + escaped(document(body, w, h)), w, h, nil
+	return "data:image/svg+xml;pattern=" + string(p.Kind) + "," + escaped(document(body, w, h)), w, h, nil
 }
 
 func (p *Pattern) check() error {
@@ -84,7 +111,8 @@ func document(body string, w, h int) string {
 
 // escaped is a document in a data: address, with as few escapes as a url() in quotes needs.
 func escaped(s string) string {
-	return strings.NewReplacer("%20", " ", "%27", "'", "%3D", "=", "%2F", "/", "%3A", ":", "%28", "(", "%29", ")", "%2C", ",").
+	return strings.NewReplacer("%20", " ", "%27", "'", "%3D", "=", "%2F", "/", "%3A", ":", "%28", "(", "%29",
+		")", "%2C", ",").
 		Replace(url.PathEscape(s))
 }
 
@@ -137,11 +165,13 @@ func (p *Pattern) body() (string, int, int) {
 		p.stripes(k, line)
 		p.turned().stripes(k, line)
 	case "zigzag":
-		k.path(fmt.Sprintf("M%s 0L0 %s L%s 0L%s %[2]sL%s 0", num(-s/2), num(s/2), num(s/2), num(s), num(1.5*s)), line+" stroke-linejoin='miter'",
+		k.path(fmt.Sprintf("M%s 0L0 %s L%s 0L%s %[2]sL%s 0", num(-s/2), num(s/2), num(s/2), num(s), num(1.5*s)),
+			line+" stroke-linejoin='miter'",
 			[2]float64{0, k.h / 4}, [2]float64{0, -3 * k.h / 4})
 	case "dots":
 		r := num(p.Line / 2)
-		k.path(fmt.Sprintf("M%s %sm-%s 0a%[3]s %[3]s 0 1 0 %s 0a%[3]s %[3]s 0 1 0 -%[4]s 0z", num(s/2), num(s/2), r, num(p.Line)), fill)
+		k.path(fmt.Sprintf("M%s %sm-%s 0a%[3]s %[3]s 0 1 0 %s 0a%[3]s %[3]s 0 1 0 -%[4]s 0z", num(s/2),
+			num(s/2), r, num(p.Line)), fill)
 	case "checks":
 		k.path(fmt.Sprintf("M0 0h%sv%sh-%[1]sz", num(s/2), num(s/2)), fill, [2]float64{}, [2]float64{s / 2, s / 2})
 	case "grid":
@@ -162,15 +192,18 @@ func (p *Pattern) body() (string, int, int) {
 	case "scales":
 		r := s / 2
 		arc := fmt.Sprintf("M%s 0a%s %[2]s 0 0 0 %s 0", num(-r), num(r), num(s))
-		k.path(arc, line, [2]float64{0, 0}, [2]float64{s, 0}, [2]float64{r, k.h / 2}, [2]float64{0, -k.h}, [2]float64{s, -k.h}, [2]float64{r, -k.h / 2},
+		k.path(arc, line, [2]float64{0, 0}, [2]float64{s, 0}, [2]float64{r, k.h / 2}, [2]float64{0, -k.h},
+			[2]float64{s, -k.h}, [2]float64{r, -k.h / 2},
 			[2]float64{0, k.h}, [2]float64{s, k.h})
 	case "weave":
 		q, t := s/2, num(p.Line)
 		for _, o := range [][2]float64{{0, 0}, {q, q}} {
-			k.path(fmt.Sprintf("M0 %sh%sM0 %sh%[2]s", num(q/2-p.Line), num(q), num(q/2+p.Line)), ink("stroke", p.Colours[0])+" fill='none' stroke-width='"+t+"'", o)
+			k.path(fmt.Sprintf("M0 %sh%sM0 %sh%[2]s", num(q/2-p.Line), num(q), num(q/2+p.Line)), ink("stroke",
+				p.Colours[0])+" fill='none' stroke-width='"+t+"'", o)
 		}
 		for _, o := range [][2]float64{{q, 0}, {0, q}} {
-			k.path(fmt.Sprintf("M%s 0v%sM%s 0v%[2]s", num(q/2-p.Line), num(q), num(q/2+p.Line)), ink("stroke", p.Colours[0])+" fill='none' stroke-width='"+t+"'", o)
+			k.path(fmt.Sprintf("M%s 0v%sM%s 0v%[2]s", num(q/2-p.Line), num(q), num(q/2+p.Line)), ink("stroke",
+				p.Colours[0])+" fill='none' stroke-width='"+t+"'", o)
 		}
 	}
 	return k.b.String(), w, h
@@ -258,9 +291,10 @@ func (p *Pattern) stripes(k *pen, line string) {
 	k.path(d, line, [2]float64{}, [2]float64{k.w, 0}, [2]float64{-k.w, 0})
 }
 
-// grain is noise in the colour, of several strengths, over the ground.
+// grain is noise in the colour, of several strengths, over the ground: its file, and its side in CSS px.
 func (p *Pattern) grain() ([]byte, int, error) {
-	n := int(math.Round(p.Size))
+	side := int(math.Round(p.Size))
+	n := 2 * side
 	r := rand.New(rand.NewPCG(uint64(n), 77)) // the same in every run
 	c := p.Colours[0].Resolve(css.RGBA{A: 1})
 	const strengths = 8
@@ -281,7 +315,7 @@ func (p *Pattern) grain() ([]byte, int, error) {
 	}
 	var buf bytes.Buffer
 	err := (&png.Encoder{CompressionLevel: png.BestCompression}).Encode(&buf, img)
-	return buf.Bytes(), n, err
+	return buf.Bytes(), side, err
 }
 
 // Step is a colour a step off another one, as people see lightness: quiet is hardly seen, clear is.

@@ -253,6 +253,7 @@ type Layer struct {
 	Filters css.Filters
 	Open    []Open   // what is left to settle, or was
 	Texture bool     // it was written as texture:
+	Pattern string   // what is drawn as texture; "": a picture
 	Subject Shares   // the share of the box that keep should take; zero: any
 	Avoid   bool     // keep is to stay out from under text areas
 	Tells   string   // what it shows, where it carries meaning

@@ -66,7 +66,7 @@ func (l *layerReader) handlers() handlers {
 	}
 	h := handlers{
 		"image":      l.readImage,
-		"texture":    func(n node) error { l.Texture = true; return l.readImage(n) },
+		"texture":    l.readTexture,
 		"gradient":   l.readGradient,
 		"color":      l.readColor,
 		"attachment": read(&l.CSS.Attachment, css.ParseAttachment),

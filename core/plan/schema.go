@@ -63,7 +63,7 @@ var texts = map[string]map[string]string{
 	},
 	"layer": {
 		"image":      "a picture, by its file name, or `url()`, `image-set()` or a gradient",
-		"texture":    "a picture that is meant to repeat",
+		"texture":    "a picture that is meant to repeat, or a pattern to draw: see \"Drawn textures\"",
 		"gradient":   "a gradient; `auto` is left to settle",
 		"color":      "a colour; `auto` and `auto scrim` are left to settle",
 		"size":       "`cover`, `contain`, `auto`, lengths, percentages",
@@ -173,7 +173,8 @@ func Schema() map[string]any {
 		"box": box("name"), "page": box(), "canvas": canvas, "values": values,
 		"layer": object("layer", map[string]any{"touch": words(touches[1:]...), "avoid": words("text"), "keep": point,
 			"focus":      point,
-			"attachment": words("scroll", "fixed", "local")}),
+			"attachment": words("scroll", "fixed", "local"),
+			"texture":    map[string]any{"type": []string{"string", "object"}}}),
 		"text": object("text", map[string]any{"area": point}),
 		"files": object(
 			"files",

@@ -301,7 +301,8 @@ func (m *likeness) peaks() (out []peak) {
 			r, _ := m.at(dx+1, dy)
 			u, _ := m.at(dx, dy-1)
 			d, _ := m.at(dx, dy+1)
-			out = append(out, peak{[2]float64{float64(dx) + vertex(l, v, r), float64(dy) + vertex(u, v, d)}, m.height(dx, dy, v)})
+			out = append(out, peak{[2]float64{float64(dx) + vertex(l, v, r), float64(dy) + vertex(u, v, d)},
+				m.height(dx, dy, v)})
 		}
 	}
 	return out
@@ -318,7 +319,8 @@ func (m *likeness) top(dx, dy int, v float64) bool {
 	return true
 }
 
-// hill is how far the likeness falls from no shift on, on the axis on which it falls sooner: nothing within is a repeat.
+// hill is how far the likeness falls from no shift on, on the axis on which it falls sooner: nothing within is a
+// repeat.
 func (m *likeness) hill() float64 {
 	reach := func(dx, dy int) float64 {
 		last := 1.0

@@ -230,13 +230,13 @@ func (p *planes) even() (most float64) {
 		for i := range small {
 			small[i] /= counts[i]
 		}
-		low := blurred(small, w, h, min(w, h)/4)
-		for _, v := range low {
-			mean += v / float32(len(low))
+		light := plane{w, h, blurred(small, w, h, min(w, h)/4)}
+		for _, v := range light.v {
+			mean += v / float32(len(light.v))
 		}
 		for y := range p.h {
 			for x := range p.w {
-				d := between4(low, w, h, (float32(x)+0.5)/float32(k)-0.5, (float32(y)+0.5)/float32(k)-0.5) - mean
+				d := light.at((float32(x)+0.5)/float32(k)-0.5, (float32(y)+0.5)/float32(k)-0.5) - mean
 				p.v[c][y*p.w+x] -= d
 				most = max(most, math.Abs(float64(d)))
 			}
@@ -245,13 +245,20 @@ func (p *planes) even() (most float64) {
 	return most
 }
 
-// between4 is a plane between four of its values.
-func between4(v []float32, w, h int, x, y float32) float32 {
-	x, y = min(max(x, 0), float32(w-1)), min(max(y, 0), float32(h-1))
+// plane is one of numbers.
+type plane struct {
+	w, h int
+	v    []float32
+}
+
+// at is the plane between four of its values.
+func (p *plane) at(x, y float32) float32 {
+	x, y = min(max(x, 0), float32(p.w-1)), min(max(y, 0), float32(p.h-1))
 	i, j := int(x), int(y)
-	a, b := min(i+1, w-1), min(j+1, h-1)
+	a, b := min(i+1, p.w-1), min(j+1, p.h-1)
 	x, y = x-float32(i), y-float32(j)
-	top, low := v[j*w+i]+x*(v[j*w+a]-v[j*w+i]), v[b*w+i]+x*(v[b*w+a]-v[b*w+i])
+	top := p.v[j*p.w+i] + x*(p.v[j*p.w+a]-p.v[j*p.w+i])
+	low := p.v[b*p.w+i] + x*(p.v[b*p.w+a]-p.v[b*p.w+i])
 	return top + y*(low-top)
 }
 
@@ -360,24 +367,30 @@ func (p *planes) cut(n, over int) []int {
 		}
 	}
 	// Twice round, so that the middle knows nothing of the ends; then from there to there.
-	free := way(cost, over, 2*p.h, p.h, -1)
-	at := free[p.h]
-	return way(cost, over, p.h, p.h, at)
+	o := overlap{cost, over, p.h}
+	return o.way(p.h, o.way(2*p.h, -1)[p.h])
 }
 
-// way is the cheapest way down so many rows of costs, which come again after period; from and to a place, or free.
-func way(cost []float64, over, rows, period, place int) []int {
+// overlap is what a cut costs in each row of it.
+type overlap struct {
+	cost       []float64
+	over, tall int
+}
+
+// way is the cheapest way down so many rows, which come again after the last; from and to a place, or from -1 anywhere.
+func (o *overlap) way(rows, place int) []int {
+	over := o.over
 	sum := make([]float64, over)
 	from := make([]int8, rows*over)
 	for x := range over {
-		sum[x] = cost[x]
+		sum[x] = o.cost[x]
 		if place >= 0 && x != place {
 			sum[x] = math.Inf(1)
 		}
 	}
 	next := make([]float64, over)
 	for y := 1; y < rows; y++ {
-		row := cost[y%period*over:][:over]
+		row := o.cost[y%o.tall*over:][:over]
 		for x := range over {
 			best, step := sum[x], int8(0)
 			if x > 0 && sum[x-1] < best {

@@ -1,7 +1,6 @@
 package texture
 
 import (
-	"fmt"
 	"image"
 	"image/color"
 	"math"
@@ -17,7 +16,8 @@ func surfaces(r *rand.Rand, n int) (out []*image.RGBA) {
 		type thing struct{ x, y, r, c, at float64 }
 		var ts []thing
 		for range 150 + r.IntN(400) {
-			ts = append(ts, thing{r.Float64() * float64(w), r.Float64() * float64(h), 2 + 7*r.Float64(), 0.3 * (r.Float64() - 0.5), r.Float64() * 3.14})
+			ts = append(ts, thing{r.Float64() * float64(w), r.Float64() * float64(h), 2 + 7*r.Float64(),
+				0.3 * (r.Float64() - 0.5), r.Float64() * 3.14})
 		}
 		grain, light := 2+10*r.Float64(), 0.05+0.2*r.Float64()
 		lx, ly := r.Float64()-0.5, r.Float64()-0.5
@@ -176,7 +176,8 @@ func TestSeamsRank(t *testing.T) {
 			found++
 		}
 	}
-	t.Log(fmt.Sprintf("area %.3f; at 1: %d of %d clean ones alarm, %d of %d bad ones are found", auc, alarms, len(clean), found, len(bad)))
+	t.Logf("area %.3f; at 1: %d of %d clean ones alarm, %d of %d bad ones are found", auc, alarms,
+		len(clean), found, len(bad))
 	if auc < 0.97 || alarms > len(clean)*7/100 {
 		t.Errorf("the area is %.3f, %d of %d alarm", auc, alarms, len(clean))
 	}

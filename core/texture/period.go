@@ -12,7 +12,8 @@ type Lattice struct {
 	A, B [2]float64 // a shortest basis
 	// Period is the smallest rectangle that tiles the picture, px: 0 on an axis on which any shift does.
 	Period [2]float64
-	Offset bool    // rows or columns are shifted against each other, as in a brick wall: the rectangle holds more than one
+	// Offset: rows or columns are shifted against each other, as in a brick wall; the rectangle holds more than one.
+	Offset bool
 	Sure   float64 // how alike shifted copies are, 0..1: 1 is the same
 	Once   [2]bool // the picture does not repeat on the axis: its whole side is the period
 

@@ -195,7 +195,8 @@ func lonely(r *rand.Rand, n int) (out []*image.RGBA, what []string) {
 			type stone struct{ x, y, r, c float64 }
 			var st []stone
 			for range 10 + r.IntN(120) {
-				st = append(st, stone{r.Float64() * float64(w), r.Float64() * float64(h), 4 + 14*r.Float64(), r.Float64()})
+				st = append(st, stone{r.Float64() * float64(w), r.Float64() * float64(h), 4 + 14*r.Float64(),
+					r.Float64()})
 			}
 			f = func(x, y float64) float64 {
 				v := 0.5

@@ -141,3 +141,32 @@ func (l *lines) broken() float64 {
 	mean := sum / float64(n)
 	return min((edge-mean)/0.22, edge/max(1.25*most, 1e-9), spread/2.5)
 }
+
+// Breaks are how well it is seen that the picture does not end with a whole repeat: that much less the copies beside,
+// and below, are alike than what repeats in it. 1 is just seen; 0 where it ends with one.
+func Breaks(img *image.RGBA, l *Lattice) (x, y float64) {
+	det := l.A[0]*l.B[1] - l.A[1]*l.B[0]
+	if math.Abs(det) < 0.5 || l.Sure < leastAlike {
+		return 0, 0
+	}
+	f := fieldOf(img).soft()
+	at := func(v [2]float64) float64 {
+		i, k := math.Round((v[0]*l.B[1]-v[1]*l.B[0])/det), math.Round((v[1]*l.A[0]-v[0]*l.A[1])/det)
+		e := [2]float64{v[0] - i*l.A[0] - k*l.B[0], v[1] - i*l.A[1] - k*l.B[1]}
+		// A shift along which all is the same is none; far from the picture's start a repeat is not known to a px.
+		if math.Hypot(e[0], e[1]) < 0.75+0.004*math.Hypot(v[0], v[1]) {
+			return 0
+		}
+		return max(1-f.shifted(int(math.Round(e[0])), int(math.Round(e[1])))/l.Sure, 0) / breakSeen
+	}
+	if !l.Once[0] {
+		x = at([2]float64{float64(f.w), 0})
+	}
+	if !l.Once[1] {
+		y = at([2]float64{0, float64(f.h)})
+	}
+	return x, y
+}
+
+// breakSeen is by which share likeness falls where a break is just seen.
+const breakSeen = 0.3

@@ -17,6 +17,7 @@ import (
 	"tourmaline/core/fit"
 	"tourmaline/core/layout"
 	"tourmaline/core/paint"
+	"tourmaline/core/pattern"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
@@ -240,16 +241,22 @@ func (l *looker) layer(id plan.LayerID, x *plan.Layer, r *plan.Rule) Layer {
 	out.Shown = l.painted(f, id, x)
 	img, _ := x.CSS.Image.Pick(1)
 	kind := "color"
-	for _, k := range []string{"image", "texture", "gradient"} {
-		if _, ok := l.plan.Value(append(slices.Clone(x.Path), k)); ok {
-			kind = k
-		}
+	switch _, gradient := l.plan.Value(append(slices.Clone(x.Path), "gradient")); {
+	case x.Texture:
+		kind = "texture"
+	case img.IsURL || x.CSS.Image.Set != nil:
+		kind = "image"
+	case gradient:
+		kind = "gradient"
 	}
 	out.Kind, out.Name = kind, kind
 	l.values(&out, id, x)
 	switch {
 	case img.IsURL:
 		out.Name = img.URL
+		if k := pattern.Of(img.URL); k != "" {
+			out.Name = "drawn " + k
+		}
 		l.picture(&out, id, x, img.URL)
 	case img.Gradient != nil:
 		out.Gradient = gradientOf(img.Gradient)
