@@ -354,9 +354,18 @@ func TestSettledAndCutInView(t *testing.T) { // not beside others: a browser is 
 	b.until("the page", ready)
 	b.frame(inFrame)
 	b.until("the plan's rules win on the designer's page", heroHas, "background-position", "62% 35%")
+	b.frame("")
+	b.until("nothing is told to lose", `return document.querySelector(".lost") !== null && document.querySelector(".lost").hidden`)
+	b.frame(inFrame)
 	b.eval(nil, `document.querySelector("a").click()`)
 	b.until("links lead nowhere", `return location.pathname === "/index.html" && document.querySelector("a").textContent === "Tonight"`)
 	b.frame("")
+
+	page := contents(t, filepath.Join(dir, "index.html"))
+	write(t, dir, map[string]string{"index.html": strings.Replace(page, "<style>", "<style>body header.hero { background-position: 3px 4px } ", 1)})
+	b.until("a stronger rule of the page is told", `return !document.querySelector(".lost").hidden`)
+	write(t, dir, map[string]string{"index.html": page})
+	b.until("it is gone", `return document.querySelector(".lost").hidden`)
 
 	b.grip = 0.1
 	b.drag("#panel .keep", -60, 0)

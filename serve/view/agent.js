@@ -34,6 +34,19 @@
   const grown = new ResizeObserver(soon);
   addEventListener("DOMContentLoaded", () => { grown.observe(document.documentElement); if (document.body) grown.observe(document.body); });
 
+  // Boxes for which a rule of the page's own wins: they look otherwise once ours are important.
+  function beaten() {
+    const look = () => hooks.map(([, s]) => { const e = find(s); return e && ["Image", "Color", "Position", "Size", "Repeat"].map(n => getComputedStyle(e)["background" + n]).join(); });
+    const make = list => { for (const r of list) { if (r.style) for (const n of [...r.style]) r.style.setProperty(n, r.style.getPropertyValue(n), "important"); if (r.cssRules) make(r.cssRules); } };
+    const now = look(), strong = new CSSStyleSheet();
+    strong.replaceSync([...sheet.cssRules].map(r => r.cssText).join("\n"));
+    make(strong.cssRules);
+    document.adoptedStyleSheets = [...document.adoptedStyleSheets, strong];
+    const then = look();
+    document.adoptedStyleSheets = document.adoptedStyleSheets.filter(s => s !== strong);
+    say({ beaten: hooks.filter((h, i) => now[i] !== then[i]).map(h => h[0]) });
+  }
+
   // A click chooses the innermost box; links do not lead away.
   addEventListener("click", e => {
     let best = null, name = "";
@@ -58,6 +71,7 @@
       const r = e.getBoundingClientRect();
       if (r.top < 0 || r.bottom > innerHeight) scrollBy({ top: r.top - Math.max((innerHeight - r.height) / 2, 0), behavior: "instant" });
     },
+    weigh: beaten,
     wheel: by => scrollBy({ top: by[1], left: by[0], behavior: "instant" }),
   };
   addEventListener("message", e => {

@@ -27,11 +27,14 @@ export function show() {
   for (const p of parts) p(b, l);
   if (now !== built) built = "";
 }
-on("plan boxes marks", show);
+on("plan boxes marks beaten", show);
 on("chosen", () => { built = ""; show(); });
 
 function build(b, l) {
   const out = [el("h2", { textContent: `Layers of ${b.name}, first is on top` })];
+  const lost = el("p", { className: "legend lost", hidden: true, textContent: "On this page a rule of its own wins over the plan's for this box, so what you change here does not all show: tourmaline trace tells which, and css --into writes rules that win." });
+  parts.push(b => { lost.hidden = !S.beaten.includes(b.name); });
+  out.push(lost);
   if (b.fixed) out.push(el("p", { className: "legend", textContent: b.fixed + "." }));
   out.push(el("div", { className: "layers" }, ...b.layers.map(x => {
     const chip = el("i"), bt = el("button", { onclick: () => news("layer", x.id) }, chip,

@@ -23,6 +23,7 @@ on("plan", p => {
     fresh = p.fresh; shape = p.shape;
     for (const f of [frame, small]) { born.delete(f); f.src = page; }
   } else dress();
+  if (S.hello.page && !p.trial) setTimeout(() => say(frame, { weigh: 1 }), 300);
 });
 addEventListener("message", e => {
   const said = e.data && e.data.tourmaline;
@@ -33,9 +34,11 @@ addEventListener("message", e => {
     born.add(f);
     say(f, { css: css(), hooks: S.plan ? S.plan.hooks : [] });
     if (S.box) say(f, { reveal: S.box });
+    if (f === frame && S.hello && S.hello.page) setTimeout(() => say(f, { weigh: 1 }), 600);
     return;
   }
   if (f !== frame) return;
+  if (Array.isArray(said.beaten)) { S.beaten = said.beaten.filter(n => S.boxes.some(b => b.name === n)); news("beaten"); }
   if (said.rects) { rects = said.rects; marks(); }
   // A page may only choose, and ask for what changes nothing.
   if (typeof said.pick === "string" && S.boxes.some(b => b.name === said.pick)) { news("pick", said.pick); over.firstElementChild && over.firstElementChild.focus({ preventScroll: true }); }

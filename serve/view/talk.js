@@ -1,6 +1,6 @@
 // What this page knows, and its talk with the program. Others listen to kinds of news.
 const listeners = {};
-export const S = { hello: null, plan: null, boxes: [], found: null, marks: null, window: null, box: "", layer: "", before: false, held: false, seq: 0, done: 0 };
+export const S = { hello: null, plan: null, boxes: [], found: null, marks: null, window: null, box: "", layer: "", beaten: [], before: false, held: false, seq: 0, done: 0 };
 
 export const on = (kinds, f) => { for (const k of kinds.split(" ")) (listeners[k] ||= []).push(f); };
 export const news = (kind, what) => { for (const f of listeners[kind] || []) f(what); };
