@@ -362,7 +362,8 @@ func TestSettledAndCutInView(t *testing.T) { // not beside others: a browser is 
 	b.frame("")
 
 	page := contents(t, filepath.Join(dir, "index.html"))
-	write(t, dir, map[string]string{"index.html": strings.Replace(page, "<style>", "<style>body header.hero { background-position: 3px 4px } ", 1)})
+	write(t, dir, map[string]string{"index.html": strings.Replace(page, "<style>", "<style>body header.hero { "+
+		"background-position: 3px 4px } ", 1)})
 	b.until("a stronger rule of the page is told", `return !document.querySelector(".lost").hidden`)
 	write(t, dir, map[string]string{"index.html": page})
 	b.until("it is gone", `return document.querySelector(".lost").hidden`)

@@ -18,6 +18,8 @@ type facts struct {
 	err  error // it cannot be decoded
 	texture.Kind
 	SeamX, SeamY texture.Seam
+	breakOnce    sync.Once
+	breaks       [2]float64 // how well it is seen that what is in a tile breaks off at its sides, and above and below
 	Patch        texture.Patch
 	HasAlpha     bool
 	Head         picture.Header
@@ -88,6 +90,26 @@ func (m *facts) measure() {
 	if max(f.Width, f.Height) <= measured && m.Surface(img) {
 		m.Patch = texture.FindPatch(img)
 	}
+}
+
+// broken is how well it is seen that what is in a tile breaks off where tiles meet on an axis: 1 is just seen.
+func (m *facts) broken(axis int) float64 {
+	m.breakOnce.Do(func() {
+		if m.file.Vector != nil || m.err != nil || max(m.file.Width, m.file.Height) > measured {
+			return
+		}
+		img, err := m.file.Pixels()
+		if err != nil {
+			return
+		}
+		v := texture.See(img)
+		m.breaks = [2]float64{v.X, v.Y}
+		if l, ok := texture.FindLattice(img); ok {
+			x, y := texture.Breaks(img, &l)
+			m.breaks = [2]float64{max(v.X, x), max(v.Y, y)}
+		}
+	})
+	return m.breaks[axis]
 }
 
 // eachPicture calls f once for every raster file, in the first box that shows it.

@@ -5,6 +5,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/fit"
+	"tourmaline/core/texture"
 )
 
 var seam = &Check{
@@ -14,8 +15,10 @@ var seam = &Check{
 in its top. Measured on the file as the mean step in levels across the edge, beside the
 largest inside: from line to line (it fires above 4 levels and 1.15 times the largest), and
 between the means of bands of 8 px, which finds light that differs under grain (above 6
-levels and 1.3 times). Joints, stripes and bricks have such steps inside too. Gaps of repeat: space hide no seam but part the tiles.`,
-	Remedy: "use a tile whose edges meet, or repeat: no-repeat",
+levels and 1.3 times). Joints, stripes and bricks have such steps inside too. It fires as well where lines
+break off at the edge, or a pattern does not end with a whole repeat, though no step is larger
+there than inside. Gaps of repeat: space hide no seam but part the tiles.`,
+	Remedy: "make its edges meet with tourmaline texture --make, or repeat: no-repeat",
 	Fires: `boxes:
   - {name: b, height: 300px, layers: [{texture: seam.png}]}
 `,
@@ -27,16 +30,23 @@ levels and 1.3 times). Joints, stripes and bricks have such steps inside too. Ga
 			return 0
 		}
 		m, r := a.image(), 0.0
-		if fit.TiledX(&a.Landing) && a.Layer.Repeat.X != css.SpaceTiles && m.SeamX.Shows() {
-			r = m.SeamX.Ratio()
-		}
-		if fit.TiledY(&a.Landing) && a.Layer.Repeat.Y != css.SpaceTiles && m.SeamY.Shows() {
-			r = max(r, m.SeamY.Ratio())
+		for axis, s := range [2]*texture.Seam{&m.SeamX, &m.SeamY} {
+			if !meets(a, axis) {
+				continue
+			}
+			if s.Shows() {
+				r = max(r, s.Ratio())
+			} else if b := m.broken(axis); b >= brokenSeen {
+				r = max(r, b)
+			}
 		}
 		return r
 	},
 	tell: func(a *scene, f *finding.Finding) bool {
 		m := a.image()
+		if !(meets(a, 0) && m.SeamX.Shows()) && !(meets(a, 1) && m.SeamY.Shows()) {
+			return tellBroken(a, f)
+		}
 		sm, where := m.SeamX, "left and right"
 		if m.SeamY.Shows() && (a.Landing.Step.X == 0 || m.SeamY.Ratio() > sm.Ratio()) {
 			sm, where = m.SeamY, "top and bottom"
@@ -54,6 +64,38 @@ levels and 1.3 times). Joints, stripes and bricks have such steps inside too. Ga
 		}
 		return true
 	},
+}
+
+// brokenSeen is from where on a break is told: 1 is just seen.
+const brokenSeen = 1.3
+
+// meets reports whether tiles lie beside each other (0), or below (1), without gaps.
+func meets(a *scene, axis int) bool {
+	if axis == 0 {
+		return fit.TiledX(&a.Landing) && a.Layer.Repeat.X != css.SpaceTiles
+	}
+	return fit.TiledY(&a.Landing) && a.Layer.Repeat.Y != css.SpaceTiles
+}
+
+// tellBroken tells of a tile in which lines break off, or a repeat.
+func tellBroken(a *scene, f *finding.Finding) bool {
+	m := a.image()
+	x, y := 0.0, 0.0
+	if meets(a, 0) {
+		x = m.broken(0)
+	}
+	if meets(a, 1) {
+		y = m.broken(1)
+	}
+	where := "left and right"
+	if y > x {
+		where = "top and bottom"
+	}
+	f.Message = fmt.Sprintf("what is in %s breaks off at the %s edges: %.1f, where 1 is just seen", a.name(),
+		where, max(x, y))
+	f.Measured, f.Wanted = max(x, y), 1
+	f.How = "measured on the file's pixels"
+	return !m.Photograph() || a.Plan.Texture || !a.pass.has("repeats")
 }
 
 func (s *pass) has(check string) bool {

@@ -81,15 +81,15 @@ func laid(img *image.RGBA, n int) *image.RGBA {
 // Every pattern tiles at every density: nothing breaks at the edges of its tile that does not break inside, and what is
 // found in copies of it is its own size, or a part of it.
 func TestPatternsTile(t *testing.T) {
-	for _, p := range samples(t) {
+	for i, p := range samples(t) {
 		address, w, h, err := p.Tile()
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, d := range []float64{1, 2, 3} {
+		for _, d := range [][]float64{{1, 2}, {1, 3}, {2}}[i%3] {
 			name := fmt.Sprintf("%s at %g° and density %g", p.Kind, p.Angle, d)
 			img := drawn(t, address, w, h, d)
-			many := laid(img, max(3, 128/min(w, h)))
+			many := laid(img, max(3, 96/min(w, h)))
 			for _, x := range []*image.RGBA{many, rolled(many, w*int(d)/2+1, h*int(d)/2+1)} {
 				if v := texture.See(x); v.Seam() >= 1 {
 					t.Errorf("%s: %+v", name, v)

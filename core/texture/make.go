@@ -23,8 +23,11 @@ var ErrSmall = errors.New("the picture is too small: a tile is made of 16 x 16 p
 
 // Make makes a tile of the picture of a surface: uneven light is levelled, the part is chosen whose sides go together
 // best, and what follows on it is joined over it along the least visible cut, across and down. Nothing is blurred: only
-// the broad light is carried over from one side of a cut to the other.
+// the broad light is carried over from one side of a cut to the other. Of a picture that is larger than 3000 px the
+// middle
+// is used.
 func Make(img *image.RGBA) (*Tileable, error) {
+	img = middleOf(img)
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	if min(w, h) < least {
 		return nil, ErrSmall

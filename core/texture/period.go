@@ -34,7 +34,7 @@ const (
 
 // FindLattice finds how a picture repeats within itself: at least twice on an axis. ok is false where it does not.
 func FindLattice(img *image.RGBA) (l Lattice, ok bool) {
-	f := fieldOf(img)
+	f := fieldOf(middleOf(img))
 	if f.flat() {
 		return Lattice{A: [2]float64{1, 0}, B: [2]float64{0, 1}, Sure: 1}, true
 	}
@@ -87,6 +87,23 @@ func (f *field) far(l *Lattice) bool {
 		}
 	}
 	return true
+}
+
+// mostSide is how many px a side are looked at, and made a tile of: larger ones are no textures for a page.
+const mostSide = 3000
+
+// middleOf is the middle of a picture that is too large to be looked at as a whole.
+func middleOf(img *image.RGBA) *image.RGBA {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	if max(w, h) <= mostSide {
+		return img
+	}
+	r := image.Rect(0, 0, min(w, mostSide), min(h, mostSide)).Add(image.Pt((w-min(w, mostSide))/2, (h-min(h,
+		mostSide))/2))
+	sub := img.SubImage(r.Add(img.Rect.Min)).(*image.RGBA)
+	out := *sub
+	out.Rect = image.Rect(0, 0, r.Dx(), r.Dy()) // px count from the corner everywhere here
+	return &out
 }
 
 // find looks for a lattice in a part of a picture, or in one made smaller, and measures it on a larger one.

@@ -159,7 +159,7 @@ func sameLattice(l *Lattice, m *made) bool {
 
 // Of textures with a known period it is right in 99 of a hundred.
 func TestPeriodsOfMadeTextures(t *testing.T) {
-	const n = 150
+	const n = 100
 	wrong := 0
 	for _, m := range repeating(rand.New(rand.NewPCG(17, 1)), n) {
 		l, ok := FindLattice(m.img)
@@ -261,7 +261,7 @@ func lonely(r *rand.Rand, n int) (out []*image.RGBA, what []string) {
 
 // Of pictures that do not repeat that is said in 99 of a hundred.
 func TestLonelyPicturesDoNotRepeat(t *testing.T) {
-	const n = 150
+	const n = 100
 	list, what := lonely(rand.New(rand.NewPCG(17, 2)), n)
 	wrong := 0
 	for i, img := range list {

@@ -149,6 +149,9 @@ func Breaks(img *image.RGBA, l *Lattice) (x, y float64) {
 	if math.Abs(det) < 0.5 || l.Sure < leastAlike {
 		return 0, 0
 	}
+	if max(img.Rect.Dx(), img.Rect.Dy()) > mostSide {
+		return 0, 0 // its ends lie far from where its repeats were measured
+	}
 	f := fieldOf(img).soft()
 	at := func(v [2]float64) float64 {
 		i, k := math.Round((v[0]*l.B[1]-v[1]*l.B[0])/det), math.Round((v[1]*l.A[0]-v[0]*l.A[1])/det)
