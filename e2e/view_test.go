@@ -120,9 +120,9 @@ func TestHandsChangeThePlan(t *testing.T) { // not beside others: a browser is w
 
 	// Focus: it is written as a new key, in the form of its neighbours.
 	b.drag("#panel .focus", 40, 20)
-	b.until("kept", `return !document.querySelector("#undo").disabled && document.querySelector("#panel .legend").textContent.includes("focus: {")`)
+	b.until("kept", `return !document.querySelector("#undo").disabled && document.querySelector("#panel .source + .legend").textContent.includes("focus: {")`)
 	var focus string
-	b.eval(&focus, `return /focus: (\{[^}]*\})/.exec(document.querySelector("#panel .legend").textContent)[1]`)
+	b.eval(&focus, `return /focus: (\{[^}]*\})/.exec(document.querySelector("#panel .source + .legend").textContent)[1]`)
 	planIs(t, dir, viewed, "height: 10%}\n", "height: 10%}\n        focus: "+focus+"\n")
 	b.click("#undo")
 	planIs(t, dir, viewed)
@@ -154,9 +154,9 @@ func TestHandsChangeThePlan(t *testing.T) { // not beside others: a browser is w
 	// Keep, moved to the side; the focus lies in its middle.
 	b.grip = 0.1
 	b.drag("#panel .keep", 60, 0)
-	b.until("kept", `return !document.querySelector("#undo").disabled && !document.querySelector("#panel .legend").textContent.includes("keep: {x: 60%")`)
+	b.until("kept", `return !document.querySelector("#undo").disabled && !document.querySelector("#panel .source + .legend").textContent.includes("keep: {x: 60%")`)
 	var keep string
-	b.eval(&keep, `return /keep: (\{[^}]*\})/.exec(document.querySelector("#panel .legend").textContent)[1]`)
+	b.eval(&keep, `return /keep: (\{[^}]*\})/.exec(document.querySelector("#panel .source + .legend").textContent)[1]`)
 	planIs(t, dir, viewed, "{x: 60%, y: 30%, width: 10%, height: 10%}", keep)
 	b.click("#undo")
 	planIs(t, dir, viewed)
