@@ -29,18 +29,27 @@ func (s *session) look(_ context.Context, c *cli.Command) error {
 		return fmt.Errorf("look needs a picture, as in: tourmaline look photo.jpg")
 	}
 	all := report.Looks{}
-	failed := 0
-	for _, name := range c.Args().Slice() {
+	return s.lookAtEach(c, &all, func(name string) error {
 		l, err := lookAt(name)
-		if err != nil { // the others are looked at all the same
+		if err == nil {
+			all = append(all, l)
+		}
+		return err
+	})
+}
+
+// lookAtEach looks at the files that are named, and tells of them as a list; one that cannot be read does not keep the
+// others from being looked at.
+func (s *session) lookAtEach(c *cli.Command, list texter, look func(name string) error) error {
+	names, failed := c.Args().Slice(), 0
+	for _, name := range names {
+		if err := look(name); err != nil {
 			fmt.Fprintf(s.err, "tourmaline: %v\n", err)
 			failed++
-			continue
 		}
-		all = append(all, l)
 	}
-	if len(all) > 0 || c.Bool("json") {
-		if err := s.tell(c, all); err != nil {
+	if failed < len(names) || c.Bool("json") {
+		if err := s.tell(c, list); err != nil {
 			return err
 		}
 	}

@@ -74,30 +74,21 @@ func (s *session) texture(_ context.Context, c *cli.Command) error {
 			return fmt.Errorf("%s: this is the picture itself; choose another name", out)
 		}
 	}
-	all := report.Textures{}
-	failed := 0
-	for _, name := range names {
-		img, vector, err := texturePixels(name)
-		if err != nil { // the others are looked at all the same
-			fmt.Fprintf(s.err, "tourmaline: %v\n", err)
-			failed++
-			continue
-		}
-		t := report.OfTexture(filepath.ToSlash(name), img, vector)
-		if to != "" || sheet != "" {
-			return s.makeTexture(c, t, img)
-		}
-		all = append(all, t)
-	}
-	if len(all) > 0 || c.Bool("json") {
-		if err := s.tell(c, all); err != nil {
+	if to != "" || sheet != "" {
+		img, vector, err := texturePixels(names[0])
+		if err != nil {
 			return err
 		}
+		return s.makeTexture(c, report.OfTexture(filepath.ToSlash(names[0]), img, vector), img)
 	}
-	if failed > 0 {
-		return fmt.Errorf("%s could not be looked at", report.Plural(failed, "file"))
-	}
-	return nil
+	all := report.Textures{}
+	return s.lookAtEach(c, &all, func(name string) error {
+		img, vector, err := texturePixels(name)
+		if err == nil {
+			all = append(all, report.OfTexture(filepath.ToSlash(name), img, vector))
+		}
+		return err
+	})
 }
 
 // texturePixels are those of a picture; a vector one is drawn at its own size.
