@@ -150,6 +150,9 @@ func (pr *Project) AddFiles(h *report.Handout, r *cut.Result) {
 		for _, rung := range l.Rungs {
 			for i := range rung.Files {
 				a := &rung.Files[i]
+				if a.Address != "" {
+					continue
+				}
 				use := l.Box.Name
 				if i > 0 {
 					use += ", where " + string(rung.Files[0].Format) + " is not known"

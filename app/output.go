@@ -97,6 +97,9 @@ func (o *Output) AddRungs(p *plan.Plan, ladders []*cut.Ladder) {
 			}
 			for i := range r.Files {
 				a := &r.Files[i]
+				if a.Address != "" {
+					continue
+				}
 				path := PictureFolder + "/" + a.Name
 				o.add(path, a.Data)
 				purpose := l.Box.Name + ": " + report.Source(l.Source)

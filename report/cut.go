@@ -104,6 +104,8 @@ type Fetch struct {
 	Short    string `json:"short,omitempty"`  // why it was not
 	Sharp    Num    `json:"sharpness"`        // px of the file for each device px, the least
 	Soft     bool   `json:"soft,omitempty"`   // fewer than the plan asks for: the source has no more
+	Inline   bool   `json:"inline,omitempty"` // it stands in the stylesheet: bytes are what it adds there
+	Unused   bool   `json:"unused,omitempty"` // it stands there for other windows
 }
 
 // Fetches are what the named viewports fetch, picture by picture.
@@ -115,14 +117,18 @@ func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetche
 	for _, l := range ladders {
 		for _, v := range p.Named {
 			e := v.Env()
-			r := l.At(&e)
-			if r == nil || len(r.Files) == 0 {
+			shown := l.At(&e)
+			for _, r := range l.Rungs {
+				if r != shown && r.Inline() {
+					f := fetchOf(l, r, v)
+					f.Unused = true
+					out = append(out, f)
+				}
+			}
+			if shown == nil || len(shown.Files) == 0 {
 				continue
 			}
-			a := r.Best()
-			f := Fetch{l.Box.Name, l.Source, v.String(), v.Name, a.Name, string(a.Format), r.Width,
-				r.Height, len(a.Data), r.Base().Name, Num(a.Score()), l.File.Bytes,
-				Num(1 - float64(len(a.Data))/float64(l.File.Bytes)), 0, r.Short(a), 0, false}
+			f, r := fetchOf(l, shown, v), shown
 			var sharp float64
 			sharp, f.Soft = sharpness(at{p, store, v}, l, r)
 			f.Sharp = Num(sharp)
@@ -133,6 +139,15 @@ func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetche
 		}
 	}
 	return out
+}
+
+// fetchOf is what a viewport fetches of a rung, but for how it lies there.
+func fetchOf(l *cut.Ladder, r *cut.Rung, v plan.Viewport) Fetch {
+	a := r.Best()
+	return Fetch{Box: l.Box.Name, Source: l.Source, Viewport: v.String(), Name: v.Name, File: a.Name,
+		Format: string(a.Format), Width: r.Width, Height: r.Height, Bytes: a.Bytes(), Fallback: r.Base().Name,
+		Score: Num(a.Score()), Original: l.File.Bytes, Lighter: Num(1 - float64(a.Bytes())/float64(l.File.Bytes)),
+		Short: r.Short(a), Inline: r.Inline()}
 }
 
 // at is a plan with its pictures at a viewport.
@@ -186,17 +201,21 @@ func (fs Fetches) Text(p *Printer) {
 					{Number: 6, Hidden: true}})
 			}
 		}
+		if f.Unused {
+			continue
+		}
 		score := ""
 		if f.Score > 0 {
 			score = fmt.Sprintf("%.1f", f.Score)
 		}
 		t.AppendRow(table.Row{"  " + f.Name + " " + f.Viewport, f.File, fmt.Sprintf("%d x %d", f.Width, f.Height),
-			finding.Weight(f.Bytes), score, saved(float64(f.Lighter)), soft(f)})
+			finding.Weight(f.Bytes), score, f.saved(), f.note()})
 	}
 	if t != nil {
 		t.Render()
 	}
 	fs.tellShort(p)
+	fs.tellInline(p)
 	if tables > 1 {
 		fs.sums(p)
 	}
@@ -210,6 +229,32 @@ func (fs Fetches) tellShort(p *Printer) {
 			told[f.File] = true
 			p.printf("\n")
 			p.para(fmt.Sprintf("%s: %.1f alike, %.1f was asked for: %s", f.File, f.Score, f.Wanted, f.Short))
+		}
+	}
+}
+
+// tellInline says which pictures have files in the stylesheet for other windows too, and what that adds.
+func (fs Fetches) tellInline(p *Printer) {
+	type adds struct{ files, bytes int }
+	by, seen := map[string]*adds{}, map[string]bool{}
+	var order []string
+	for _, f := range fs {
+		if !f.Inline || seen[f.Source+f.File] {
+			continue
+		}
+		seen[f.Source+f.File] = true
+		if by[f.Source] == nil {
+			by[f.Source] = &adds{}
+			order = append(order, f.Source)
+		}
+		by[f.Source].files++
+		by[f.Source].bytes += f.Bytes
+	}
+	for _, src := range order {
+		if a := by[src]; a.files > 1 {
+			p.printf("\n")
+			p.para(fmt.Sprintf("%s: %d files of it stand in the stylesheet, %s in all: every window fetches them",
+				Source(src), a.files, finding.Weight(a.bytes)))
 		}
 	}
 }
@@ -252,12 +297,24 @@ func (fs Fetches) sums(p *Printer) {
 	t.Render()
 }
 
-// soft says that a file has too few px for its window.
-func soft(f Fetch) string {
-	if !f.Soft {
+// saved is how much lighter than its source a file is; a pattern that is drawn has none.
+func (f *Fetch) saved() string {
+	if strings.HasPrefix(f.Source, "data:") {
 		return ""
 	}
-	return fmt.Sprintf("soft %.2f", f.Sharp)
+	return saved(float64(f.Lighter))
+}
+
+// note says what is to be known of a file: that it has too few px for its window, or where it stands.
+func (f *Fetch) note() string {
+	var out []string
+	if f.Inline {
+		out = append(out, "in the stylesheet")
+	}
+	if f.Soft {
+		out = append(out, fmt.Sprintf("soft %.2f", f.Sharp))
+	}
+	return strings.Join(out, ", ")
 }
 
 // saved is how much lighter than its source a file is.

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -132,7 +133,7 @@ func (r *Prove) Text(p *Printer) {
 				label, box, beside, pixels = "", "", "", ""
 			}
 			t.AppendRow([]any{label, box, fold(name, p.width()*3/10), fmt.Sprintf("%d x %d", f.Width, f.Height),
-				fmt.Sprintf("%.2f", float64(f.Sharp)), beside, pixels})
+				devicePx(f.Sharp), beside, pixels})
 		}
 	}
 	t.Render()
@@ -188,4 +189,12 @@ func (r *Prove) told(p *Printer) {
 		}
 		p.para(fmt.Sprintf("differs: %s at %s: %s", d.box, where, d.text))
 	}
+}
+
+// devicePx is how many px there are for each device px; vectors have as many as are asked for.
+func devicePx(n Num) string {
+	if math.IsInf(float64(n), 0) {
+		return "drawn"
+	}
+	return fmt.Sprintf("%.2f", float64(n))
 }

@@ -163,11 +163,5 @@ func thousands(n int) string {
 
 // Source is how a picture is called in tables.
 func Source(s string) string {
-	if k := pattern.Of(s); k != "" {
-		return "drawn " + k
-	}
-	if strings.HasPrefix(s, "data:") {
-		return "data: picture"
-	}
-	return filepath.ToSlash(s)
+	return filepath.ToSlash(pattern.Called(s))
 }

@@ -16,10 +16,16 @@ type Load struct {
 }
 
 // Weigh is what the files of a window weigh together, a file that two boxes share
-// once, with the pictures from heavy to light. Ladders without files count nothing.
+// once, with the pictures from heavy to light. Files that stand in the stylesheet count for
+// every window. Ladders without files count nothing.
 func Weigh(ladders []*Ladder, v plan.Viewport) (total int, loads []Load) {
 	e := v.Env()
 	seen := map[string]bool{}
+	for _, in := range Inlined(ladders) {
+		seen[in.Asset.Name] = true
+		total += in.Asset.Bytes()
+		loads = append(loads, Load{in.Ladder.Box.Name, in.Ladder.Source, in.Asset.Bytes()})
+	}
 	for _, l := range ladders {
 		r := l.At(&e)
 		if r == nil || len(r.Files) == 0 || seen[r.Best().Name] {

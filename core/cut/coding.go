@@ -43,6 +43,7 @@ type coding struct {
 	exact bool
 	// full: colours of half the size would be seen.
 	full   bool
+	few    *image.RGBA // a tile in the fewest colours that do; nil: more are needed
 	search *search
 	light  int // bytes that a further format must stay below to be worth having; 0: none
 }
@@ -64,7 +65,7 @@ func (c *coding) code() (made, error) {
 		return made{}, err
 	}
 	c.ideal = picture.Scale(img, r.Part, image.Pt(r.Width, r.Height),
-		picture.Scaling{Wrap: l.Tiled && !r.Partial(l.File), Sharpen: c.p.Files.Sharpen})
+		picture.Scaling{Wrap: l.Tiled, Sharpen: c.p.Files.Sharpen})
 	if err := c.judge.prepare(c.batch, c.ideal); err != nil {
 		return made{}, err
 	}
@@ -82,6 +83,11 @@ func (c *coding) code() (made, error) {
 	base, err := c.base()
 	if err != nil {
 		return made{}, err
+	}
+	if l.Tiled {
+		if base, err = c.inFew(base); err != nil {
+			return made{}, err
+		}
 	}
 	out, all := []Asset{base}, []Asset{base}
 	for _, format := range []picture.Format{picture.WebP, picture.AVIF} {
@@ -132,6 +138,9 @@ func (c *coding) needsFull() (bool, error) {
 // data where the format would show on what is to stay exact.
 func (c *coding) in(format picture.Format) (Asset, error) {
 	a, err := c.lossy(format)
+	if err == nil && format == picture.WebP && c.few != nil {
+		a, err = c.fewWebP(a)
+	}
 	if err != nil || format != picture.WebP || !c.lossless {
 		return a, err
 	}

@@ -30,23 +30,32 @@ func pngOf(t *testing.T, w, h int, f func(x, y int) color.RGBA) []byte {
 	return b.Bytes()
 }
 
-// codingFixture cuts one picture of one box.
-func codingFixture(t *testing.T, data []byte, layer string) *Ladder {
+// onePlan is a plan of one box in one window.
+func onePlan(layers string) string {
+	return "tourmaline: 1\nviewports: {widths: 600-600, heights: 800-800, densities: [1], " +
+		"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [" + layers + "]}]\n"
+}
+
+// chosen is the files of one picture of one box, without their contents.
+func chosen(t *testing.T, data []byte, layer string) (*plan.Plan, *picture.Store, []*Ladder) {
 	t.Helper()
-	p, err := plan.Parse(
-		"p.yaml",
-		[]byte("tourmaline: 1\nviewports: {widths: 600-600, heights: 800-800, densities: [1], "+
-			"named: {w: 600x800@1}}\nboxes: [{name: b, width: 400px, height: 300px, layers: [{"+layer+"}]}]\n"),
-	)
+	p, err := plan.Parse("p.yaml", []byte(onePlan("{"+layer+"}")))
 	if err != nil {
 		t.Fatal(err)
 	}
 	store := picture.NewStore(fstest.MapFS{"a.png": {Data: data}})
 	ls, err := Choose(t.Context(), p, store)
-	if err == nil {
-		err = Make(t.Context(), p, store, ls, Options{})
-	}
 	if err != nil || len(ls) != 1 {
+		t.Fatal(err)
+	}
+	return p, store, ls
+}
+
+// codingFixture cuts one picture of one box.
+func codingFixture(t *testing.T, data []byte, layer string) *Ladder {
+	t.Helper()
+	p, store, ls := chosen(t, data, layer)
+	if err := Make(t.Context(), p, store, ls, Options{}); err != nil {
 		t.Fatal(err)
 	}
 	return ls[0]
@@ -100,7 +109,7 @@ func TestTilesKeepTheirMeanColour(t *testing.T) {
 		v := r.Float64()*40 - 20
 		return color.RGBA{uint8(70 + v + 8*math.Sin(float64(x)*math.Pi/20)), uint8(25 + v/2), uint8(30 + v/2), 255}
 	})
-	l := codingFixture(t, data, "texture: a.png")
+	l := codingFixture(t, data, "texture: a.png, quality: 80")
 	src, _ := Decode(data)
 	want := meanOf(src)
 	lossy := 0

@@ -7,6 +7,7 @@ import (
 	"image"
 	"image/jpeg"
 	"math"
+	"slices"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
@@ -76,11 +77,16 @@ func Compare(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []
 				row, g := &rows[i], &got[i]
 				if key := string(row.Way) + string(g.data); !seen[key] {
 					seen[key] = true
-					row.Bytes += len(g.data)
+					row.Bytes += len(g.data) + g.more
 				}
 				row.Look = row.Look.Most(g.look)
 				row.Sharp = min(row.Sharp, g.sharp)
 				row.Met = row.Met && g.met
+			}
+		}
+		for _, in := range Inlined(ladders) { // they are fetched for other windows too
+			if !in.Ladder.Copy && !seen[string(WayOurs)+string(in.Asset.Data)] {
+				rows[slices.Index(ways, WayOurs)].Bytes += in.Asset.Bytes()
 			}
 		}
 		out = append(out, rows...)
@@ -91,6 +97,7 @@ func Compare(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []
 // outcome is one picture made in one way.
 type outcome struct {
 	data  []byte
+	more  int // bytes that it weighs beside those, for standing in the stylesheet
 	look  similar.Look
 	sharp float64
 	met   bool
@@ -112,6 +119,7 @@ func (c *comparing) picture(l *Ladder, r *Rung, v plan.Viewport) ([]outcome, err
 	if err != nil {
 		return nil, err
 	}
+	ours.more = r.Best().Bytes() - len(ours.data)
 	ours.sharp = h.s.pixels(l.File.Width) * float64(r.Width) / r.Part.W
 	one, err := h.file(picture.JPEG, Habit, HabitQuality)
 	if err != nil {

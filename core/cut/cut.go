@@ -41,6 +41,7 @@ type Asset struct {
 	Look    similar.Look // as shown, beside the same px before they were coded
 	Same    bool         // it was coded without loss, or is the source itself
 	Quality int          // of the coder; 0 is without loss
+	Address string       // data:, where it stands in the stylesheet; "": it is a file of its own
 }
 
 // Score is how alike the file looks to its px before they were coded, 100 the same; 0 where it was
@@ -107,6 +108,8 @@ type Ladder struct {
 	Tiled   bool    // copies of it are seen, so its edges must go on matching
 	Chosen  bool    // the plan's own image-set() chooses it at some densities
 	Quality plan.Quality
+
+	repeats [2]int // that the picture holds by axis: files hold one of them
 
 	less  float64 // what a budget took from the quality, in steps
 	exact bool    // files must have the very ratio of the source

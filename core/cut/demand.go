@@ -13,6 +13,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/source"
 	"tourmaline/core/sweep"
 )
 
@@ -191,6 +192,7 @@ type layerNeed struct {
 	l     *Ladder
 	tiled bool
 	exact bool
+	laid  [2]laid
 	habit bool // what is shown is not to be softer than the habit's file is
 	// bare: nothing hides detail. Files then have just the px that are shown, where the source has
 	// them: what is resampled looks worse, and must be coded better, than what is not.
@@ -211,9 +213,27 @@ func (s *demand) run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	how := map[*Ladder]*[2][]laid{}
 	for _, c := range cols {
 		for _, k := range c.all {
 			k.l.Tiled, k.l.exact = k.l.Tiled || k.tiled, k.l.exact || k.exact
+			all := how[k.l]
+			if all == nil {
+				all = &[2][]laid{}
+				how[k.l] = all
+			}
+			for axis, one := range k.laid {
+				if !slices.Contains(all[axis], one) {
+					all[axis] = append(all[axis], one)
+				}
+			}
+		}
+	}
+	for _, l := range s.ladders {
+		if all := how[l]; all != nil && s.Files.Crop {
+			if err := l.findRepeats(*all); err != nil {
+				return source.Place(err, l.Span)
+			}
 		}
 	}
 	return nil
@@ -309,7 +329,7 @@ func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 		k.spec = spec{math.NaN(), math.NaN()}
 	}
 	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
-	k.exact = exactRatio(p.Layer)
+	k.exact, k.laid = exactRatio(p.Layer), laidOf(p)
 	k.habit = !s.Files.Sharpened && k.l.Quality.Level != plan.Low
 	k.bare = k.habit && p.ID.N == 1 && len(p.Plan.Filters) == 0 && p.Layer.Blend == css.BlendNormal
 	return k

@@ -75,6 +75,9 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 	default:
 		err = j.asHabit(b, own)
 	}
+	if q.Level != "" && j.l.Tiled { // what is seen in a tile is seen again in every copy
+		j.target = j.target.Least(similar.Unseen)
+	}
 	switch q.Level {
 	case plan.Low:
 		j.target = j.target.Times(lowFactor)

@@ -400,6 +400,10 @@ func (l *Ladder) rung(it item, specs []spec) *Rung {
 	case l.File.Vector != nil || w == 0 || h == 0:
 		r.Width, r.Height = max(l.File.Width, 1), max(l.File.Height, 1)
 	default:
+		if kx, ky := max(l.repeats[0], 1), max(l.repeats[1], 1); kx*ky > 1 {
+			w, h = w/float64(kx), h/float64(ky)
+			r.Part.W, r.Part.H = w, h
+		}
 		r.shape(it, w, h, l.exact)
 		if it.class != anyClass {
 			s := specs[it.class]

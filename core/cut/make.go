@@ -78,7 +78,7 @@ func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "7"
+const version = "8"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -290,6 +290,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 	}
 	r.Files, r.All, r.made = slices.Clone(o.Files), o.All, &o.made
 	r.Target = o.Target
+	r.inline(files.Inline)
 	for i := range r.Files {
 		r.Files[i].Name = name(l.Source, r, &r.Files[i])
 	}

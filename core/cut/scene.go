@@ -106,6 +106,9 @@ func (s *scene) exact(r *Rung) *Rung {
 	d := s.at.Density
 	axis := func(part, at, all, shown float64) (int, float64, float64) {
 		k := min(shown*d/all, 1)
+		if s.l.Tiled { // whole repeats
+			return max(int(part*k+0.5), 1), at, part
+		}
 		if part >= all {
 			return max(int(all*k+0.5), 1), 0, all
 		}
@@ -127,7 +130,7 @@ func (s *scene) ideal(source *image.RGBA, r *Rung) variant {
 	}
 	o := s.exact(r)
 	return variant{picture.Scale(source, o.Part, image.Pt(o.Width, o.Height),
-		picture.Scaling{Wrap: s.l.Tiled && !o.Partial(s.l.File), Sharpen: s.p.Files.Sharpen}), o}
+		picture.Scaling{Wrap: s.l.Tiled, Sharpen: s.p.Files.Sharpen}), o}
 }
 
 // care is where people look most in a part: at what the plan keeps in view, and around its texts.

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"tourmaline/core/picture"
+	"tourmaline/core/plan"
 	"tourmaline/core/texture"
 )
 
@@ -17,13 +18,20 @@ const (
 	sidePxOff  = 3   // more than the side itself has
 	flatLevels = 4   // a side is flat whose px are within so many levels
 	seamOff    = 1.5 // of the step in light where tiles meet, more than it was
+	grainLeast = 0.6 // levels: less is none
 )
+
+// grainOff is the share of a tile's grain that may go, or come, by quality; where a score is asked for, the score
+// alone decides.
+var grainOff = map[plan.Level]float64{plan.High: 0.15, plan.Normal: 0.25, plan.Low: 0.5}
 
 // tone is what of a rung's colours must stay where it is.
 type tone struct {
 	mean  [3]float64
 	sides []side
 	seams *[2]texture.Seam // of a tile
+	grain float64          // of a tile, levels; 0: it is not looked at
+	lost  float64          // share of it that may go
 }
 
 // side is a row or column of px at the edge of a picture that the box does not cut off there.
@@ -37,6 +45,9 @@ func (j *judge) toneOf(own *image.RGBA) *tone {
 	t := &tone{mean: meanOf(own)}
 	if j.l.Tiled {
 		t.seams = seams(own)
+		if lost, ok := grainOff[j.l.Quality.Level]; ok {
+			t.grain, t.lost = texture.Grain(own), lost
+		}
 	}
 	if !j.shown || j.l.Tiled {
 		return t
@@ -89,13 +100,20 @@ func (t *tone) moved(img *image.RGBA) (most float64) {
 		}
 		return off
 	}
-	most = far(meanOf(img), t.mean) / toneOff
+	mean := toneOff
+	if t.seams != nil {
+		mean = meanOff
+	}
+	most = far(meanOf(img), t.mean) / mean
 	for _, s := range t.sides {
 		row := part(img, s.at)
 		most = max(most, far(meanOf(row), s.mean)/sideOff, offOf(row, s.mean)/(flatLevels+sidePxOff))
 	}
 	if t.seams == nil {
 		return most
+	}
+	if t.grain >= grainLeast {
+		most = max(most, math.Abs(texture.Grain(img)/t.grain-1)/t.lost)
 	}
 	for i, s := range seams(img) {
 		was := &t.seams[i]

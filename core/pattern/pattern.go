@@ -73,6 +73,17 @@ func Of(address string) string {
 	return ""
 }
 
+// Called is what a source is called where people read it: its name, or what a data: address holds.
+func Called(source string) string {
+	switch k := Of(source); {
+	case k != "":
+		return "drawn " + k
+	case strings.HasPrefix(source, "data:"):
+		return "data: picture"
+	}
+	return source
+}
+
 // Tile is the pattern as a data: address that tiles exactly, with its size in CSS px. Grain has two px for each. Errors
 // are *Error.
 func (p *Pattern) Tile() (address string, w, h int, err error) {

@@ -22,6 +22,7 @@ type Files struct {
 	Sharpen   float64          // 0..1, after scaling
 	Crop      bool             // files hold only what is seen
 	Taller    float64          // 0..1: how much taller than planned boxes may grow before a covering picture is soft
+	Inline    int              // bytes: files of no more stand in the stylesheet; 0: none does
 	Give      []Measure        // what may be given up for a budget, in this order
 	Span      source.Span
 }
@@ -90,6 +91,9 @@ func (f *Files) Floor(density float64) float64 {
 	}
 	return sharp
 }
+
+// mostInline is the most bytes that a file may have that stands in the stylesheet.
+const mostInline = 16e3
 
 // ParseQuality reads high, normal, low or a score from 50 to 99.9.
 func ParseQuality(s string) (Quality, error) {
@@ -168,6 +172,7 @@ func (p *Plan) readFiles(n node) error {
 			f.Crop = s == "seen"
 			return nil
 		},
+		"inline": f.readInline,
 		"over-budget": func(n node) error {
 			var known []string
 			for _, m := range Measures {
@@ -180,6 +185,15 @@ func (p *Plan) readFiles(n node) error {
 			return err
 		},
 	})
+}
+
+func (f *Files) readInline(n node) error {
+	b, err := parsed(n, ParseBytes)
+	if err == nil && b > mostInline {
+		err = n.fail("a weight of at most 16 KB: more would keep the stylesheet, and so the page, waiting")
+	}
+	f.Inline = int(b)
+	return err
 }
 
 // readSharpness reads one floor for all densities, or {1: 1, 3: 0.75}.

@@ -104,6 +104,8 @@ var texts = map[string]map[string]string{
 		"crop":    "`seen`, or `none` for whole pictures",
 		"taller":  "how much taller than planned a box may grow before a picture that covers it is soft",
 		"sharpen": "how much fine detail is added after scaling",
+		"inline": "files of at most this weight, such as `1 KB`, stand in the stylesheet itself, as the one that " +
+			"every browser knows: no request, but every window fetches them",
 		"over-budget": "what may be given up where a viewport is over its `budget`, in this order: `crop` (more " +
 			"files, each of less), `density` (half a pixel for each device pixel at density 3), `quality` (1.6 times " +
 			"the difference)",

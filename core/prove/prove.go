@@ -21,6 +21,7 @@ import (
 	"tourmaline/core/cut"
 	"tourmaline/core/layout"
 	"tourmaline/core/measure"
+	"tourmaline/core/pattern"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
@@ -35,9 +36,10 @@ type Made struct {
 	// the plan's, since other things lie between them.
 	Whole bool
 
-	mu    sync.Mutex
-	once  sync.Once
-	files map[string]*file // by name
+	mu     sync.Mutex
+	once   sync.Once
+	files  map[string]*file  // by name
+	inline map[string]string // names, by address, of those that stand in the stylesheet
 }
 
 // file is a file that was made.
@@ -88,11 +90,15 @@ func (b *Box) differ(format string, args ...any) {
 // file finds a file that was made by its name.
 func (m *Made) file(name string) *file {
 	m.once.Do(func() {
-		m.files = map[string]*file{}
+		m.files, m.inline = map[string]*file{}, map[string]string{}
 		for _, l := range m.Ladders {
 			for _, r := range l.Rungs {
 				for i := range r.Files {
-					m.files[r.Files[i].Name] = &file{ladder: l, rung: r, asset: &r.Files[i]}
+					a := &r.Files[i]
+					m.files[a.Name] = &file{ladder: l, rung: r, asset: a}
+					if a.Address != "" {
+						m.inline[a.Address] = a.Name
+					}
 				}
 			}
 		}
@@ -100,12 +106,26 @@ func (m *Made) file(name string) *file {
 	return m.files[name]
 }
 
-// Names are all files that were made, by name with their contents.
+// nameOf is what a file is called that stands at an address.
+func (m *Made) nameOf(address string) string {
+	m.file("")
+	if name, ok := m.inline[address]; ok {
+		return name
+	}
+	if strings.HasPrefix(address, "data:") {
+		return "another picture"
+	}
+	return path.Base(address)
+}
+
+// Names are all files that are fetched by themselves, by name with their contents.
 func (m *Made) Names() map[string][]byte {
 	m.file("")
 	out := map[string][]byte{}
 	for name, f := range m.files {
-		out[name] = f.asset.Data
+		if f.asset.Address == "" {
+			out[name] = f.asset.Data
+		}
 	}
 	return out
 }
@@ -244,8 +264,8 @@ func (o *look) files() {
 		}
 		p := File{Layer: i, Promised: r.Best().Name, Px: image.Pt(r.Width, r.Height), Sharp: o.sharp(i, r)}
 		for k := range r.Files {
-			if a := &r.Files[k]; o.fetched[a.Name] && p.Fetched == "" {
-				p.Fetched, p.Bytes = a.Name, len(a.Data)
+			if a := &r.Files[k]; (o.fetched[a.Name] || a.Address != "") && p.Fetched == "" {
+				p.Fetched, p.Bytes = a.Name, a.Bytes()
 			}
 		}
 		if p.Fetched == "" {
@@ -377,10 +397,10 @@ func (o *look) layer(i int, got *css.Layer) error {
 	given := *got
 	if img.IsURL {
 		r := o.rung(f.Box, img.URL, &f.Env)
-		name := path.Base(theirs.URL)
+		name := o.nameOf(theirs.URL)
 		made := o.file(name)
 		if r == nil || made == nil {
-			o.differ("layer %d shows %s, the plan says %s", i+1, path.Base(theirs.URL), img.URL)
+			o.differ("layer %d shows %s, the plan says %s", i+1, name, pattern.Called(img.URL))
 			return nil
 		}
 		// Boxes may share files: what is one of the rung's own is right, whoever else has it.
@@ -389,9 +409,8 @@ func (o *look) layer(i int, got *css.Layer) error {
 			shown = r
 		}
 		if !mine && made.ladder.Source != img.URL {
-			o.differ("layer %d shows %s, a file of %s; the plan says %s", i+1, path.Base(theirs.URL),
-				made.ladder.Source,
-				img.URL)
+			o.differ("layer %d shows %s, a file of %s; the plan says %s", i+1, name,
+				pattern.Called(made.ladder.Source), pattern.Called(img.URL))
 			return nil
 		}
 		if !mine {

@@ -11,7 +11,6 @@ import (
 	"tourmaline/core/cut"
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
-	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 )
 
@@ -167,7 +166,7 @@ func (c *scene) image(i int, at spot, choice bool) string {
 		if len(ts) == 0 {
 			return c.draft(*img)
 		}
-		url := func(a *cut.Asset) string { return fmt.Sprintf("url(%q)", c.opt.Folder+a.Name) }
+		url := func(a *cut.Asset) string { return fmt.Sprintf("url(%q)", c.opt.address(a)) }
 		if !choice {
 			// Browsers without image-set() get the file that most of these windows want.
 			r := ts[0].Rung
@@ -186,7 +185,7 @@ func (c *scene) image(i int, at spot, choice bool) string {
 				if len(ts) > 1 {
 					o += fmt.Sprintf(" %gx", t.Density)
 				}
-				options = append(options, o+fmt.Sprintf(" type(%q)", mime[a.Format]))
+				options = append(options, o+fmt.Sprintf(" type(%q)", cut.Type(a.Format)))
 			}
 		}
 		if len(options) == 1 {
@@ -198,7 +197,7 @@ func (c *scene) image(i int, at spot, choice bool) string {
 		set := css.Image{}
 		for _, o := range img.Set {
 			if lad := c.ladders[o.Image.URL]; o.Image.IsURL && lad != nil {
-				o.Image.URL = c.opt.Folder + lad.Rungs[len(lad.Rungs)-1].Base().Name
+				o.Image.URL = c.opt.address(lad.Rungs[len(lad.Rungs)-1].Base())
 				o.Type = ""
 			}
 			set.Set = append(set.Set, o)
@@ -225,9 +224,13 @@ func (c *scene) draft(img css.Image) string {
 	return img.String()
 }
 
-var mime = map[picture.Format]string{picture.AVIF: "image/avif", picture.WebP: "image/webp",
-	picture.JPEG: "image/jpeg", picture.PNG: "image/png",
-	picture.SVG: "image/svg+xml", picture.GIF: "image/gif"}
+// address is that of a file as seen from the stylesheet.
+func (o *Options) address(a *cut.Asset) string {
+	if a.Address != "" {
+		return a.Address
+	}
+	return o.Folder + a.Name
+}
 
 // state is what windows of a range of sizes are told.
 type state struct {
@@ -406,7 +409,7 @@ func (c *scene) serves(layers []int, s *state, all []state) string {
 		seen := map[string]bool{}
 		for _, i := range layers {
 			for _, t := range c.tiersOf(i, s.over, height, d) {
-				if a := t.Rung.Best(); !seen[a.Name] {
+				if a := t.Rung.Best(); a.Address == "" && !seen[a.Name] {
 					seen[a.Name] = true
 					bytes += len(a.Data)
 				}
@@ -441,6 +444,9 @@ func (c *scene) serves(layers []int, s *state, all []state) string {
 		names = append(names, fmt.Sprintf("%s fetches %s", v.Label(), finding.Weight(weigh(v.Density))))
 	}
 	text := strings.Join(weights, ", ")
+	if !slices.ContainsFunc(densities, func(d float64) bool { return weigh(d) > 0 }) {
+		text, names = "nothing is fetched", nil // what is shown stands in the stylesheet
+	}
 	switch {
 	case s.to > 0 && s.over > 0:
 		text = fmt.Sprintf("%g-%g px: %s", s.over+1, s.to, text)
@@ -501,7 +507,7 @@ func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 	var b strings.Builder
 	link := func(t cut.Tier, cond []string) {
 		a := t.Rung.Best()
-		preloadLink.Execute(&b, map[string]string{"Type": mime[a.Format], "URL": opt.fromPage() + a.Name,
+		preloadLink.Execute(&b, map[string]string{"Type": cut.Type(a.Format), "URL": opt.fromPage() + a.Name,
 			"Media": strings.Join(cond, " and ")})
 	}
 	for _, band := range first.Bands {
@@ -523,7 +529,7 @@ func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 					cond = append(cond, fmt.Sprintf("(max-resolution: %gx)", t.Density))
 				}
 				last = t.Density
-				if t.Rung != nil {
+				if t.Rung != nil && !t.Rung.Inline() {
 					link(t, cond)
 				}
 			}

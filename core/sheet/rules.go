@@ -229,6 +229,9 @@ func (g *group) eachPart(f func(d *decl, parts []string)) {
 func holds(property, value string) string {
 	switch {
 	case strings.HasPrefix(value, "url("):
+		if strings.HasPrefix(value, `url("data:`) {
+			return "inline"
+		}
 		name := strings.Trim(strings.TrimSuffix(strings.TrimPrefix(value, "url("), ")"), `"`)
 		name = path.Base(name)
 		return identifier(strings.TrimSuffix(name, path.Ext(name)))

@@ -251,3 +251,30 @@ func Look(img *image.RGBA) Kind {
 	k.Flat, k.Hard = float64(flat)/float64(max(pairs, 1)), float64(hard)/float64(max(pairs, 1))
 	return k
 }
+
+// Grain is how much a tile's px stand out of their neighbours, laid beside itself: the root of the mean square of the
+// brightness of each against the mean of the 3 x 3 px around it, levels.
+func Grain(img *image.RGBA) float64 {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	if w == 0 || h == 0 {
+		return 0
+	}
+	y := make([]float64, w*h)
+	for j := range h {
+		for i := range w {
+			p := img.Pix[j*img.Stride+4*i:][:4]
+			y[j*w+i] = 0.299*float64(p[0]) + 0.587*float64(p[1]) + 0.114*float64(p[2])
+		}
+	}
+	sum := 0.0
+	for j := range h {
+		up, at, down := (j+h-1)%h*w, j*w, (j+1)%h*w
+		for i := range w {
+			l, r := (i+w-1)%w, (i+1)%w
+			around := y[up+l] + y[up+i] + y[up+r] + y[at+l] + y[at+i] + y[at+r] + y[down+l] + y[down+i] + y[down+r]
+			d := y[at+i] - around/9
+			sum += d * d
+		}
+	}
+	return math.Sqrt(sum / float64(w*h))
+}

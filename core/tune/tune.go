@@ -253,10 +253,7 @@ func (l *looker) layer(id plan.LayerID, x *plan.Layer, r *plan.Rule) Layer {
 	l.values(&out, id, x)
 	switch {
 	case img.IsURL:
-		out.Name = img.URL
-		if k := pattern.Of(img.URL); k != "" {
-			out.Name = "drawn " + k
-		}
+		out.Name = pattern.Called(img.URL)
 		l.picture(&out, id, x, img.URL)
 	case img.Gradient != nil:
 		out.Gradient = gradientOf(img.Gradient)
