@@ -146,6 +146,9 @@ func (l *Live) settleOpen(ctx context.Context, s *state) error {
 	}
 	found := map[string]string{}
 	for _, c := range r.Choices {
+		if c.Open.Kind == plan.OpenTexture { // its tile is not there yet: settle writes it
+			continue
+		}
 		found[c.Open.Path.String()+c.Open.Wish] = c.Value
 	}
 	l.mu.Lock()

@@ -205,8 +205,18 @@ func (pr *Project) SettleOpen(ctx context.Context) (open int, failed []settle.Ch
 	if err != nil {
 		return 0, nil, err
 	}
-	pr.Plan = r.Plan
+	pr.Plan, pr.Store = r.Plan, r.Store
 	return open, slices.DeleteFunc(r.Choices, func(c settle.Choice) bool { return !c.Failed }), nil
+}
+
+// WriteMade writes pictures that settling made into the pictures folder. None is there yet, or it is the same.
+func (pr *Project) WriteMade(made []*picture.File) error {
+	for _, f := range made {
+		if err := WriteNew(pr.photos, map[string][]byte{f.Name: f.Data()}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Ladders says which files would be made, for some boxes; nil is all.

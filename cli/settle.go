@@ -30,6 +30,7 @@ func (s *session) settleCommand() *cli.Command {
   color: auto            the colour behind a picture, which continues its edges
   size: near 33px        the nearest tile that is whole in device pixels
   repeat: auto           space for motifs, repeat or round for textures
+  texture: auto from stone.jpg                  a tile that is made of it, where it does not tile
   gradient: auto from dome.jpg                  a few stops that resemble the picture
   gradient: auto linear-gradient(gold, blue)    the same without grey in the middle; also
                          auto reversed, mirrored, turned 90deg and a gradient
@@ -43,7 +44,7 @@ Examples:  tourmaline settle
 		Flags: []cli.Flag{
 			boxFlag,
 			&cli.StringSliceFlag{Name: "only",
-				Usage: "only these, as in `LIST` position,scrim,color,size,gradient,repeat"},
+				Usage: "only these, as in `LIST` position,scrim,color,size,gradient,repeat,texture"},
 			&cli.BoolFlag{Name: "dry-run", Usage: "show the difference, write nothing"},
 			&cli.StringFlag{Name: "proof", Usage: "draw the boxes before and after side by side into `FILE`"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
@@ -78,6 +79,11 @@ func (s *session) settle(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	changed := r.Plan.Text() != pr.Text()
+	if !c.Bool("dry-run") {
+		if err := pr.WriteMade(r.Made); err != nil {
+			return err
+		}
+	}
 	if !c.Bool("dry-run") && changed {
 		if err := app.WriteFile(arg, []byte(r.Plan.Text())); err != nil {
 			return err
@@ -92,6 +98,9 @@ func (s *session) settle(ctx context.Context, c *cli.Command) error {
 	case c.Bool("dry-run"):
 		fmt.Fprint(s.out, report.Diff(name, pr.Text(), r.Plan.Text()))
 	case changed:
+		for _, f := range r.Made {
+			fmt.Fprintf(s.out, "%s: written into the pictures\n", f.Name)
+		}
 		fmt.Fprintf(s.out, "%s: written\n", name)
 	default:
 		fmt.Fprintf(s.out, "%s: nothing has changed\n", name)
@@ -105,11 +114,12 @@ func (s *session) settle(ctx context.Context, c *cli.Command) error {
 // openKinds reads --only.
 func openKinds(names []string) (only []plan.OpenKind, err error) {
 	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize, plan.OpenGradient,
-		plan.OpenRepeat}
+		plan.OpenRepeat, plan.OpenTexture}
 	for _, name := range names {
 		i := slices.IndexFunc(kinds, func(k plan.OpenKind) bool { return k.String() == name })
 		if i < 0 {
-			return nil, fmt.Errorf("--only: %q is not one of position, scrim, color, size, gradient, repeat", name)
+			return nil, fmt.Errorf("--only: %q is not one of position, scrim, color, size, gradient, repeat, "+
+				"texture", name)
 		}
 		only = append(only, kinds[i])
 	}
@@ -137,7 +147,7 @@ func settleProof(pr *app.Project, name string, r *settle.Result) error {
 	var sheets []*image.RGBA
 	for i, p := range []*plan.Plan{before, r.Plan} {
 		opt.Title = [...]string{"before", "after"}[i]
-		img, err := proof.Sheet(p, pr.Store, opt)
+		img, err := proof.Sheet(p, r.Store, opt)
 		if err != nil {
 			return err
 		}

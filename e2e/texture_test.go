@@ -137,3 +137,105 @@ boxes:
 		}
 	}
 }
+
+// Sizes, pages and tones are told and drawn, and what cannot be is refused with what to do.
+func TestTexturesOnPagesAndAtSizes(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"wall.png": wall(240, 192), "stone.jpg": photo(300, 200)})
+	r := run(t, dir, "texture", "wall.png", "--sizes", "120px, 100", "--page", "#966", "--text", "white", "--json")
+	var got []struct {
+		Scales []struct {
+			Width, Height float64
+			At            []struct {
+				Width, Sharpness float64
+				Whole            bool
+			}
+			Crisp []float64
+		}
+		Page struct {
+			Colour, Mean          string
+			Step, ContrastDarkest float64
+		}
+	}
+	if err := json.Unmarshal([]byte(r.out), &got); err != nil || r.code != 0 {
+		t.Fatalf("%d %v %s%s", r.code, err, r.out, r.err)
+	}
+	s := got[0].Scales
+	if len(s) != 2 || s[0].Height != 96 || !s[0].At[0].Whole || s[0].At[1].Sharpness != 1 || !s[1].At[0].Whole ||
+		s[1].Height != 80 || got[0].Page.Colour != "#996666" || got[0].Page.ContrastDarkest < 3 {
+		t.Errorf("%s", r.out)
+	}
+	if r = run(t, dir, "texture", "wall.png", "--sizes", "60px,100px,120px", "--sheet", "s.png"); r.code != 0 ||
+		decode(t, filepath.Join(dir, "s.png")).Bounds().Dx() != 1280 {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	r = run(t, dir, "texture", "stone.jpg", "--make", "night.png", "--tone", "#202838", "--page", "#202838")
+	if r.code != 0 || !strings.Contains(r.out, "#202838 on average") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	r = run(t, dir, "texture", "night.png", "--page", "#202838")
+	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "it goes on as that colour") {
+		t.Errorf("%s", r.out)
+	}
+	for _, args := range [][]string{{"--sizes", "0"}, {"--sizes", "wide"}, {"--text", "red"}, {"--tone", "dark"},
+		{"--make", "x.png", "--tone", "gloomy"}, {"--page", "nothing"}, {"--sizes", "1,2,3,4,5,6,7"}} {
+		if r = run(t, dir, append([]string{"texture", "wall.png"}, args...)...); r.code != 2 || r.err == "" {
+			t.Errorf("%v: %d %s%s", args, r.code, r.out, r.err)
+		}
+	}
+}
+
+// A surface that does not tile is settled to a tile that lies beside it, and build uses it; small tiles stand in the
+// stylesheet, where they need no file.
+func TestTexturesAreSettledAndInlined(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	plan := "tourmaline: 1\nviewports: {widths: 400-800, heights: 700-700, densities: [1], named: {a: 700x700@1}}\n" +
+		"files: {inline: 2 KB}\nboxes:\n" +
+		"  - {name: a, height: 200px, layers: [{texture: auto from p/stone.png}]}\n" +
+		"  - {name: b, height: 200px, layers: [{texture: {pattern: dots, size: 20px, colours: ['#345']}}]}\n"
+	write(t, dir, map[string]string{"tourmaline.yaml": plan, "p/stone.png": slope(120, 100)})
+	if r := run(t, dir, "settle", "--dry-run"); r.code != 0 || !strings.Contains(r.out, "stone-tile.png") {
+		t.Fatalf("%d %s%s", r.code, r.out, r.err)
+	}
+	if _, err := os.Stat(filepath.Join(dir, "p/stone-tile.png")); err == nil {
+		t.Error("a dry run writes a picture")
+	}
+	if r := run(t, dir, "build"); r.code != 0 { // what is open is settled for this run
+		t.Fatalf("%d %s%s", r.code, r.out, r.err)
+	}
+	if r := run(t, dir, "settle"); r.code != 0 || !strings.Contains(r.out, "p/stone-tile.png: written") {
+		t.Fatalf("%d %s%s", r.code, r.out, r.err)
+	}
+	decode(t, filepath.Join(dir, "p/stone-tile.png"))
+	r := run(t, dir, "build")
+	sheet, err := os.ReadFile(filepath.Join(dir, "dist/backgrounds.css"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	css := string(sheet)
+	files, _ := filepath.Glob(filepath.Join(dir, "dist/pictures/*"))
+	if r.code != 0 || !strings.Contains(css, "url(\"data:image/svg+xml,%3Csvg") || len(files) == 0 ||
+		strings.Contains(strings.Join(files, " "), "dots") || !strings.Contains(r.out, "in the stylesheet") {
+		t.Errorf("%d %s%s\n%v\n%s", r.code, r.out, r.err, files, css)
+	}
+	write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(plan, "2 KB", "2 MB", 1)})
+	if r := run(t, dir, "check"); r.code != 2 || !strings.Contains(r.err, "at most 16 KB") {
+		t.Errorf("%d %s", r.code, r.err)
+	}
+	write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(plan, "auto from p/stone.png", "auto", 1)})
+	if r := run(t, dir, "check"); r.code != 2 || !strings.Contains(r.err, "auto from stone.jpg") {
+		t.Errorf("%d %s", r.code, r.err)
+	}
+}
+
+// slope is a rough surface, lighter to the right and below.
+func slope(w, h int) string {
+	img := image.NewRGBA(image.Rect(0, 0, w, h))
+	for i := range w * h {
+		v := uint8(80 + i%w + i/w/2 + i*i*7919%23)
+		img.SetRGBA(i%w, i/w, color.RGBA{v, v, v - 30, 255})
+	}
+	return pngOf(img)
+}

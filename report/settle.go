@@ -59,7 +59,8 @@ type Part struct {
 
 // keys are where values stand in the plan.
 var keys = map[plan.OpenKind]string{plan.OpenPosition: "position", plan.OpenScrim: "color", plan.OpenColor: "color",
-	plan.OpenSize: "size", plan.OpenGradient: "gradient", plan.OpenRepeat: "repeat"}
+	plan.OpenSize: "size", plan.OpenGradient: "gradient", plan.OpenRepeat: "repeat",
+	plan.OpenTexture: "texture"}
 
 // OfSettle is the report of a settled plan.
 func OfSettle(r *settle.Result) *Settle {

@@ -102,12 +102,8 @@ func (m *facts) broken(axis int) float64 {
 		if err != nil {
 			return
 		}
-		v := texture.See(img)
+		v, _ := texture.AsTile(img)
 		m.breaks = [2]float64{v.X, v.Y}
-		if l, ok := texture.FindLattice(img); ok {
-			x, y := texture.Breaks(img, &l)
-			m.breaks = [2]float64{max(v.X, x), max(v.Y, y)}
-		}
 	})
 	return m.breaks[axis]
 }

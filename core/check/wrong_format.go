@@ -33,7 +33,7 @@ but for flat art as JPEG.`,
 			}
 			per := float64(f.Bytes) * 8 / float64(f.Width*f.Height)
 			switch {
-			case f.Format == picture.PNG && m.Photograph() && !m.HasAlpha && f.Bytes > 30_000 &&
+			case f.Format == picture.PNG && m.Photograph() && !m.HasAlpha && !a.Plan.Texture && f.Bytes > 30_000 &&
 				f.Width*f.Height > 90_000:
 				say(fmt.Sprintf("a photograph as PNG, %.1f bits a pixel (%s)", per, finding.Weight(f.Bytes)),
 					"save it as JPEG, WebP or AVIF; tourmaline cut does", per, 3, "bits a pixel")

@@ -213,6 +213,16 @@ func (s *Store) readPart(name, base, frag string) (*File, error) {
 		Bytes: int(float64(whole.Bytes)*share + 0.5), whole: whole, part: r}, nil
 }
 
+// Exists reports whether there is a file of the name, be it a picture or not.
+func (s *Store) Exists(name string) bool {
+	for o := s; o != nil; o = o.under {
+		if v, ok := o.files.Load(name); ok && v.(*opened).file != nil {
+			return true
+		}
+	}
+	return s.exists(path.Clean(name))
+}
+
 func (s *Store) exists(name string) bool {
 	for _, fsys := range s.fsys {
 		if fs.ValidPath(name) {

@@ -183,6 +183,20 @@ func (l *Layer) openSize(n node, text string) error {
 	return err
 }
 
+// openTexture reads auto from a picture of a surface: a tile that is made of it stands behind =.
+func (l *Layer) openTexture(n node, text string) error {
+	o := l.open(n, OpenTexture, text)
+	name := strings.TrimSpace(strings.TrimPrefix(o.Wish, "auto from "))
+	if !strings.HasPrefix(o.Wish, "auto from ") || name == "" {
+		return n.fail("a picture, or auto from one that does not tile yet, as in auto from stone.jpg")
+	}
+	if o.Settled != "" {
+		name = o.Settled
+	}
+	l.CSS.Image = css.Image{URL: name, IsURL: true}
+	return nil
+}
+
 // openRepeat reads auto: repeat, space or round, as the tile needs.
 func (l *Layer) openRepeat(n node, text string) error {
 	o := l.open(n, OpenRepeat, text)
@@ -269,6 +283,8 @@ func (l *Layer) settle(n node, o OpenValue, value string) error {
 	case OpenGradient:
 		l.Color, l.CSS.Image = nil, css.Image{}
 		return l.openGradient(n, text)
+	case OpenTexture:
+		return l.openTexture(n, text)
 	}
 	l.CSS.Repeat = css.InitialLayer().Repeat
 	return l.openRepeat(n, text)

@@ -271,8 +271,8 @@ type Shares struct{ Least, Most float64 }
 type OpenKind uint8
 
 // Kinds, with how they are written: position: auto, color: auto scrim, color: auto,
-// size: near 33px, repeat: auto, and gradient: auto from dome.jpg or auto linear-gradient(…). A
-// settled value stands behind them after =.
+// size: near 33px, repeat: auto, gradient: auto from dome.jpg or auto linear-gradient(…), and
+// texture: auto from stone.jpg. A settled value stands behind them after =.
 const (
 	OpenPosition OpenKind = iota
 	OpenScrim
@@ -280,10 +280,11 @@ const (
 	OpenSize
 	OpenGradient
 	OpenRepeat
+	OpenTexture
 )
 
 func (k OpenKind) String() string {
-	return [...]string{"position", "scrim", "color", "size", "gradient", "repeat"}[k]
+	return [...]string{"position", "scrim", "color", "size", "gradient", "repeat", "texture"}[k]
 }
 
 // Open is a value that the designer leaves to settle.

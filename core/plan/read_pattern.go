@@ -14,6 +14,10 @@ import (
 // readTexture reads a picture that is meant to repeat, or what is to be drawn as one.
 func (l *layerReader) readTexture(n node) error {
 	l.Texture = true
+	if s, _ := n.text(); !n.isMap() && (s == "auto" || strings.HasPrefix(s, "auto ")) {
+		l.kinds++
+		return l.openTexture(n, s)
+	}
 	if !n.isMap() {
 		return l.readImage(n)
 	}

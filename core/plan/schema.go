@@ -62,8 +62,9 @@ var texts = map[string]map[string]string{
 		"box-shadow":     "as in CSS",
 	},
 	"layer": {
-		"image":      "a picture, by its file name, or `url()`, `image-set()` or a gradient",
-		"texture":    "a picture that is meant to repeat, or a pattern to draw: see \"Drawn textures\"",
+		"image": "a picture, by its file name, or `url()`, `image-set()` or a gradient",
+		"texture": "a picture that is meant to repeat, `auto from` one that does not tile yet, or a pattern to " +
+			"draw: see \"Drawn textures\"",
 		"gradient":   "a gradient; `auto` is left to settle",
 		"color":      "a colour; `auto` and `auto scrim` are left to settle",
 		"size":       "`cover`, `contain`, `auto`, lengths, percentages",

@@ -44,6 +44,8 @@ type Choice struct {
 	Failed   bool // not every viewport is served
 	Lost     []finding.Statement
 	Remedies []string
+
+	made *picture.File
 }
 
 // Result is a settled plan: its Text is what is to be written.
@@ -52,6 +54,9 @@ type Result struct {
 	Choices []Choice
 	Needs   []Need
 	Parts   []Part
+	// Made are pictures that the plan names now and that are to be written before it, by name; Store has them.
+	Made  []*picture.File
+	Store *picture.Store
 }
 
 // solver judges values on one state of the plan. It does not change: with gives another.
@@ -111,8 +116,8 @@ func (c Choice) fail(remedies ...string) Choice {
 func (s *solver) choice(o plan.OpenValue) Choice { return Choice{Open: o, Box: s.box(o).Name} }
 
 // order in which kinds are settled: a scrim depends on all others.
-var order = []plan.OpenKind{plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenRepeat, plan.OpenColor,
-	plan.OpenScrim}
+var order = []plan.OpenKind{plan.OpenTexture, plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenRepeat,
+	plan.OpenColor, plan.OpenScrim}
 
 // Run settles a plan. What was settled before is opened again first, so that a second
 // run changes nothing. The plan itself stays as it is; the text of the result is written
@@ -146,6 +151,10 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 			if err != nil {
 				return nil, err
 			}
+			if c.made != nil {
+				r.Made = append(r.Made, c.made)
+				s.store = s.store.With(c.made.Name, c.made)
+			}
 			edits = append(edits, plan.Edit{Open: o.Open, Value: c.Value})
 			if c.Value != "" {
 				if s, err = s.with(o, c.Value); err != nil {
@@ -160,6 +169,7 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 	if r.Plan, err = p.Write(edits); err != nil {
 		return nil, err
 	}
+	r.Store = s.store
 	if r.Needs, err = s.needs(opt.Boxes); err != nil {
 		return nil, err
 	}
@@ -179,6 +189,8 @@ func (s *solver) solve(o plan.OpenValue) (Choice, error) {
 		return s.solveColor(o)
 	case plan.OpenGradient:
 		return s.solveGradient(o)
+	case plan.OpenTexture:
+		return s.solveTexture(o)
 	}
 	return s.solveScrim(o)
 }

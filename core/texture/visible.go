@@ -28,12 +28,136 @@ func (p Patch) Seen() float64 {
 	return v
 }
 
-// seen joins what shows at a seam: the step from line to line, that from band to band, the worst place along it, and
-// lines that break there.
+// Spots that are looked at, CSS px: smaller ones than the first are finer than the eye, at arm's length a sixtieth of a
+// degree; those of the second are half a wave of what it sees best, 8 to a degree. Of tiles wider than mostShown no
+// window shows three in a row.
+//
+// Sources: CSS Values 4, the reference pixel (https://www.w3.org/TR/css-values-4/#reference-pixel), 47 to a degree;
+// Mannos and Sakrison, The effects of a visual fidelity criterion on the encoding of images, 1974.
+const (
+	finestSpot = 1
+	bestSpot   = 3
+	mostShown  = 640
+)
+
+// Shown are the widths of a tile, CSS px, from and up to which its patch shows as a grid, and the one at which it does
+// most; 0 where it shows at none.
+func (p Patch) Shown() (from, most, to float64) {
+	if p.Seen() < 1 || p.Share <= 0 {
+		return 0, 0, 0
+	}
+	at := func(spot float64) float64 { return math.Ceil(min(spot/math.Sqrt(p.Share), mostShown)) }
+	return at(finestSpot), at(bestSpot), mostShown
+}
+
+// seen joins what shows at a seam: the step from line to line, the worst place along it and how many places stand out
+// there, the step from band to band, and lines that break there.
+//
+// The factors were fitted to 56 textures of a game that tile and 45 parts of them that do not, labelled by eye: see
+// docs/RATIONALE.md, "How is a seam measured?".
 func seen(s Seam, l *lines) float64 {
-	v := min(s.Edge/stepSeen, s.Edge/max(stepMore*s.Inner, 1e-9))
-	v = max(v, min(s.BandEdge/bandSeen, s.BandEdge/max(bandMore*s.BandInner, 1e-9)))
-	return max(v, l.worst(), l.broken())
+	band := min(s.BandEdge/bandSeen, s.BandEdge/max(bandMore*s.BandInner, 1e-9))
+	step := min(s.Edge/stepSeen, s.Edge/max(stepMore*s.Inner, 1e-9))
+	o := l.standOut()
+	if far := l.beyond(); o.steady > lineSteady && s.BandInner > 0 && far < lineBand*s.Edge &&
+		min(far/bandSeen, far/max(bandMore*s.BandInner, 1e-9)) < 1 {
+		// A joint or a bevel: a line along the whole edge, with the same on both sides of it.
+		step, band = min(step, drawnLine), min(band, drawnLine)
+	} else {
+		step = min(max(step, l.worst()), o.tenth/tenthSeen)
+		if o.most {
+			step = max(step, o.twentieth/twentiethSeen)
+		}
+	}
+	return max(step, band, l.broken())
+}
+
+// What a seam shows by places that stand out, and what makes a drawn line of it.
+const (
+	tenthSeen, twentiethSeen = 3, 4.5
+	lineSteady, lineBand     = 0.8, 0.5
+	drawnLine                = 0.9 // what it counts at most
+)
+
+// beyond is how much bands on both sides of the seam differ that begin where a line along it has ended.
+func (l *lines) beyond() float64 {
+	const line = 4 // px
+	if l.n < 2*(line+band) {
+		return math.Inf(1)
+	}
+	sum := 0.0
+	for i := range l.m {
+		d := 0.0
+		for k := line; k < line+band; k++ {
+			d += l.line(k)[i] - l.line(-1 - k)[i]
+		}
+		sum += math.Abs(d) / band
+	}
+	return sum / float64(l.m)
+}
+
+// standing is how many of the places along a seam stand out of those inside.
+type standing struct {
+	tenth     float64 // times as many are above what a tenth of the places inside are above
+	twentieth float64
+	most      bool    // they go both ways, as hardly any line inside with steps as large does, above 3 levels
+	steady    float64 // 0..1: the step goes one way along the whole edge
+}
+
+// standOut compares the steps at a seam with all steps inside, each with the nearest of three px, so that what goes on
+// at a slant is no step.
+func (l *lines) standOut() (o standing) {
+	const fine = 10 // to a level
+	if l.n < 4 || l.m < 4 {
+		return o
+	}
+	steps := func(a int, f func(d float64)) {
+		p, q := l.line(a-1), l.line(a)
+		for i := range p {
+			before, after := (i+l.m-1)%l.m, (i+1)%l.m
+			d := min(math.Abs(p[i]-q[i]), math.Abs(p[i]-q[before]), math.Abs(p[i]-q[after]))
+			f(min(d, math.Abs(p[before]-q[i]), math.Abs(p[after]-q[i])))
+		}
+	}
+	var counts [256*fine + 1]int
+	means, steady := make([]float64, l.n), make([]float64, l.n) // at 0 the edge
+	for a := range l.n {
+		signed, whole := 0.0, 0.0
+		p, q := l.line(a-1), l.line(a)
+		for i := range p {
+			signed, whole = signed+p[i]-q[i], whole+math.Abs(p[i]-q[i])
+		}
+		steady[a] = math.Abs(signed) / max(whole, 1e-9)
+		steps(a, func(d float64) {
+			means[a] += d / float64(l.m)
+			if a > 0 {
+				counts[min(int(d*fine), len(counts)-1)]++
+			}
+		})
+	}
+	above := func(share float64) float64 { // what that share of the places is above
+		left := share * float64((l.n-1)*l.m)
+		for k := len(counts) - 1; k > 0; k-- {
+			if left -= float64(counts[k]); left < 0 {
+				return max(float64(k+1)/fine, 1)
+			}
+		}
+		return 1
+	}
+	tenth, twentieth := above(0.1), above(0.05)
+	steps(0, func(d float64) {
+		if d > tenth {
+			o.tenth += 10 / float64(l.m)
+		}
+		if d > twentieth {
+			o.twentieth += 20 / float64(l.m)
+		}
+	})
+	o.steady, o.most = steady[0], means[0] >= 3 && steady[0] < 0.6
+	for a := 1; a < l.n; a++ {
+		o.most = o.most && (means[a] < 0.9*means[0] || steady[a] > steady[0]+0.2)
+	}
+	return o
 }
 
 // lines are the lines of a tile that run along a seam: n of them with m places each, as lightness.
@@ -142,9 +266,9 @@ func (l *lines) broken() float64 {
 	return min((edge-mean)/0.22, edge/max(1.25*most, 1e-9), spread/2.5)
 }
 
-// Breaks are how well it is seen that the picture does not end with a whole repeat: that much less the copies beside,
+// breaks are how well it is seen that the picture does not end with a whole repeat: that much less the copies beside,
 // and below, are alike than what repeats in it. 1 is just seen; 0 where it ends with one.
-func Breaks(img *image.RGBA, l *Lattice) (x, y float64) {
+func breaks(img *image.RGBA, l *Lattice) (x, y float64) {
 	det := l.A[0]*l.B[1] - l.A[1]*l.B[0]
 	if math.Abs(det) < 0.5 || l.Sure < leastAlike {
 		return 0, 0
@@ -169,6 +293,19 @@ func Breaks(img *image.RGBA, l *Lattice) (x, y float64) {
 		y = at([2]float64{0, float64(f.h)})
 	}
 	return x, y
+}
+
+// AsTile looks at a picture as it is seen laid beside itself, as See does, and at what repeats in it as well, which
+// must end with a whole repeat. The lattice is nil where nothing repeats.
+func AsTile(img *image.RGBA) (Visible, *Lattice) {
+	v := See(img)
+	l, ok := FindLattice(img)
+	if !ok {
+		return v, nil
+	}
+	x, y := breaks(img, &l)
+	v.X, v.Y = max(v.X, x), max(v.Y, y)
+	return v, &l
 }
 
 // breakSeen is by which share likeness falls where a break is just seen.
