@@ -41,7 +41,7 @@ func laidOf(p *place.Placed) (out [2]laid) {
 
 // What a picture's repeats may differ by and still be the same, levels: noise, and light over 8 x 8 px.
 const (
-	repeatOff   = 2.5
+	repeatOff   = 1.8
 	repeatLight = 2
 	leastPart   = 24 // px: smaller tiles cost more to lay than they save
 )
@@ -114,11 +114,13 @@ func repeatsBy(img *image.RGBA, axis, period int) bool {
 			p, q := img.Pix[y*img.Stride+4*x:][:4], img.Pix[fy*img.Stride+4*fx:][:4]
 			at := y/block*((w+block-1)/block) + x/block
 			counts[at]++
+			most := 0.0
 			for c := range 4 {
 				d := float64(p[c]) - float64(q[c])
-				total += math.Abs(d)
+				most = max(most, math.Abs(d))
 				sums[at][c] += d
 			}
+			total += most
 		}
 	}
 	for i, s := range sums {
@@ -128,5 +130,5 @@ func repeatsBy(img *image.RGBA, axis, period int) bool {
 			}
 		}
 	}
-	return total <= repeatOff*float64(4*w*h)
+	return total <= repeatOff*float64(w*h)
 }
