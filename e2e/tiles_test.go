@@ -120,10 +120,10 @@ func TestWeightsOfTiles(t *testing.T) {
 		t.Fatalf("%v %s%s", err, r.out, r.err)
 	}
 	var b strings.Builder
-	b.WriteString("# What tiles weigh\n\nThe tiles of the demo, and ten that are made up for this table. \"Plain\" is " +
-		"the same picture in the px that are shown,\ncoded as PNG without loss; \"cut\" is what a browser fetches that " +
-		"knows every format. No difference is seen, and grain stays.\n\n| tile | size | source | density 1: plain | " +
-		"cut | density 2: plain | cut |\n|---|---|---|---|---|---|---|\n")
+	b.WriteString("# What tiles weigh\n\nThe tiles of the demo, and ten that are made up for this table. " +
+		"\"Plain\" is the same picture in the px that are shown,\ncoded as PNG without loss; \"cut\" is what a " +
+		"browser fetches that knows every format. No difference is seen, and grain stays.\n\n" +
+		"| tile | size | source | density 1: plain | cut | density 2: plain | cut |\n|---|---|---|---|---|---|---|\n")
 	var sumPlain, sumCut int
 	for i, n := range names {
 		img := decode(t, filepath.Join(pictures, n+".png"))
