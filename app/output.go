@@ -123,6 +123,16 @@ func (o *Output) AddRungs(p *plan.Plan, ladders []*cut.Ladder) {
 	}
 }
 
+// AddClips adds videos.
+func (o *Output) AddClips(clips []cut.Clip) {
+	for i := range clips {
+		c := &clips[i]
+		path := PictureFolder + "/" + c.Name
+		o.add(path, c.Data)
+		o.about[path] = &manifestEntry{Purpose: c.Source, Px: fmt.Sprintf("%d x %d", c.File.Width, c.File.Height)}
+	}
+}
+
 // AddFor adds a file that is not a picture.
 func (o *Output) AddFor(path, purpose string, data []byte) {
 	o.add(path, data)

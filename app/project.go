@@ -259,6 +259,13 @@ func (pr *Project) Inputs(version, options string) (string, error) {
 	text := pr.written.Text()
 	fmt.Fprintf(h, "%s\n%s\n%s\n%d\n%s", version, options, pr.measured, len(text), text)
 	var names []string
+	clips, err := cut.Videos(pr.written, pr.Store)
+	if err != nil {
+		return "", err
+	}
+	for _, c := range clips {
+		fmt.Fprintf(h, "%s %s\n", c.Source, sum(c.File.Data()))
+	}
 	for _, b := range pr.written.All() {
 		for _, v := range b.EachRule() {
 			for _, l := range v.Layers() {

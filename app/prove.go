@@ -62,7 +62,7 @@ type Photograph struct {
 // of the plan. Nothing is written.
 func (pr *Project) Prove(ctx context.Context, made *cut.Result, o Proving) (*Proof, error) {
 	began := time.Now()
-	m := &prove.Made{Plan: pr.Plan, Store: pr.Store, Ladders: made.Ladders, Whole: o.Page == ""}
+	m := &prove.Made{Plan: pr.Plan, Store: pr.Store, Ladders: made.Ladders, Clips: made.Clips, Whole: o.Page == ""}
 	p := &prover{pr: pr, made: m, o: o, out: &Proof{}}
 	if err := p.source(); err != nil {
 		return nil, err

@@ -122,8 +122,8 @@ func (s *session) build(ctx context.Context, path string, c *cli.Command) error 
 	if err := out.Commit(false); err != nil {
 		return err
 	}
-	if len(r.Ladders) > 0 {
-		report.OfFetches(pr.Plan, pr.Store, r.Ladders).Text(s.printer())
+	if len(r.Ladders)+len(r.Clips) > 0 {
+		report.OfFetches(pr.Plan, pr.Store, r.Ladders).AddClips(pr.Plan, r.Clips).Text(s.printer())
 		fmt.Fprintln(s.out)
 	}
 	fmt.Fprintf(s.out, "%s: %s, backgrounds.css, preload.html, index.html, proof.png in %.1f s\n",
@@ -166,6 +166,9 @@ func (s *session) buildDraft(ctx context.Context, c *cli.Command, pr *app.Projec
 		return err
 	}
 	so.Draft = pr.Draft(pr.Output)
+	if so.Clips, err = cut.Videos(pr.Plan, pr.Store); err != nil {
+		return err
+	}
 	styles, err := sheet.CSS(pr.Plan, nil, so)
 	if err != nil {
 		return err
@@ -180,6 +183,9 @@ func (s *session) buildDraft(ctx context.Context, c *cli.Command, pr *app.Projec
 	}
 	out.AddFor("backgrounds.css", "a draft of the stylesheet", []byte(styles))
 	out.AddFor("index.html", "a page to look at the boxes with", []byte(page))
+	if len(so.Clips) > 0 {
+		out.AddFor("videos.js", "the script that stops videos", []byte(sheet.VideoScript))
+	}
 	out.Built("draft", false, "")
 	if err := out.Commit(true); err != nil {
 		return err
@@ -202,7 +208,7 @@ func addAll(c *cli.Command, pr *app.Project, r *cut.Result, out *app.Output) (fi
 		return 0, err
 	}
 	beside := so
-	beside.FromPage = "" // index.html lies beside the stylesheet
+	beside.FromPage, beside.Clips = "", r.Clips // index.html lies beside the stylesheet
 	page, err := sheet.Page(pr.Plan, r.Ladders, beside, "backgrounds.css")
 	if err != nil {
 		return 0, err
@@ -216,7 +222,17 @@ func addAll(c *cli.Command, pr *app.Project, r *cut.Result, out *app.Output) (fi
 		return 0, err
 	}
 	out.AddRungs(pr.Plan, r.Ladders)
+	out.AddClips(r.Clips)
 	files = out.Files()
+	if len(r.Clips) > 0 {
+		markup, err := sheet.VideoMarkup(pr.Plan, r.Clips, so)
+		if err != nil {
+			return 0, err
+		}
+		out.AddFor("videos.html", "what the page needs for each video, as the first child of its box", []byte(markup))
+		out.AddFor("videos.js", "the script that stops videos, to be put at the end of the page",
+			[]byte(sheet.VideoScript))
+	}
 	out.AddFor("backgrounds.css", "the stylesheet", []byte(styles))
 	out.AddFor("preload.html", "links for the head of the page that fetch the first picture in view",
 		[]byte(sheet.Preload(pr.Plan, r.Ladders, so)))

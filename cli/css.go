@@ -54,6 +54,7 @@ Examples:  tourmaline css > backgrounds.css
 		Flags: slices.Concat([]cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"},
 			&cli.BoolFlag{Name: "preload", Usage: "print preload links for the head of the page"},
+			&cli.BoolFlag{Name: "videos", Usage: "print the markup of the videos, each for the beginning of its box"},
 			watchFlag,
 			&cli.BoolFlag{Name: "dry-run", Usage: "with --into: print what would change, and write nothing"},
 		}, intoFlags(), sheetFlags(), makeFlags()),
@@ -100,6 +101,10 @@ func (s *session) css(ctx context.Context, c *cli.Command) error {
 	out := ""
 	if c.Bool("preload") {
 		out = sheet.Preload(pr.Plan, r.Ladders, so)
+	} else if c.Bool("videos") {
+		if out, err = sheet.VideoMarkup(pr.Plan, r.Clips, so); err != nil {
+			return err
+		}
 	} else if out, err = sheet.CSS(pr.Plan, r.Ladders, so); err != nil {
 		return err
 	}

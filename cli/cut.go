@@ -108,6 +108,7 @@ func (s *session) cut(ctx context.Context, c *cli.Command) error {
 		return s.tell(c, report.OfComparison(pr.Plan, rows))
 	}
 	w.AddRungs(pr.Plan, ladders)
+	w.AddClips(r.Clips)
 	if err := w.Commit(true); err != nil {
 		return err
 	}
@@ -146,14 +147,14 @@ func (s *session) tellCut(c *cli.Command, m made) error {
 	p := s.printer()
 	if c.Bool("json") {
 		p = &report.Printer{W: s.err}
-	} else if len(ladders) == 0 {
+	} else if len(ladders) == 0 && len(r.Clips) == 0 {
 		fmt.Fprintln(s.out, "no pictures to cut: the boxes have only colours and gradients")
 		return nil
 	} else if o.Shard[1] > 1 {
 		mine, all := o.Sources(r.Ladders)
 		fmt.Fprintf(s.out, "part %d of %d: %d of %s\n\n", o.Shard[0], o.Shard[1], mine, report.Plural(all, "source"))
 	}
-	if err := s.tell(c, report.OfFetches(pr.Plan, pr.Store, ladders)); err != nil {
+	if err := s.tell(c, report.OfFetches(pr.Plan, pr.Store, ladders).AddClips(pr.Plan, r.Clips)); err != nil {
 		return err
 	}
 	return tellBudget(p, r)

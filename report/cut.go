@@ -99,13 +99,14 @@ type Fetch struct {
 	Fallback string `json:"fallback"` // for browsers that do not know the format
 	Score    Num    `json:"similarity"`
 	Original int    `json:"sourceBytes"`
-	Lighter  Num    `json:"lighter"`          // 0..1 of the source
-	Wanted   Num    `json:"wanted,omitempty"` // similarity asked for, where it was not reached
-	Short    string `json:"short,omitempty"`  // why it was not
-	Sharp    Num    `json:"sharpness"`        // px of the file for each device px, the least
-	Soft     bool   `json:"soft,omitempty"`   // fewer than the plan asks for: the source has no more
-	Inline   bool   `json:"inline,omitempty"` // it stands in the stylesheet: bytes are what it adds there
-	Unused   bool   `json:"unused,omitempty"` // it stands there for other windows
+	Lighter  Num    `json:"lighter"`            // 0..1 of the source
+	Wanted   Num    `json:"wanted,omitempty"`   // similarity asked for, where it was not reached
+	Short    string `json:"short,omitempty"`    // why it was not
+	Sharp    Num    `json:"sharpness"`          // px of the file for each device px, the least
+	Soft     bool   `json:"soft,omitempty"`     // fewer than the plan asks for: the source has no more
+	Inline   bool   `json:"inline,omitempty"`   // it stands in the stylesheet: bytes are what it adds there
+	Unused   bool   `json:"unused,omitempty"`   // it stands there for other windows
+	Repacked string `json:"repacked,omitempty"` // of a video: what was left out or moved
 }
 
 // Fetches are what the named viewports fetch, picture by picture.
@@ -139,6 +140,34 @@ func OfFetches(p *plan.Plan, store *picture.Store, ladders []*cut.Ladder) Fetche
 		}
 	}
 	return out
+}
+
+// AddClips adds the videos that the named viewports fetch: of each the first file.
+func (fs Fetches) AddClips(p *plan.Plan, clips []cut.Clip) Fetches {
+	for _, v := range p.Named {
+		for _, l := range cut.Playing(p, clips, v) {
+			c := &clips[slices.IndexFunc(clips, func(c cut.Clip) bool { return c.Source == l.Source })]
+			fs = append(fs, Fetch{Box: l.Box, Source: l.Source, Viewport: v.String(), Name: v.Name, File: c.Name,
+				Format: string(c.File.Format), Width: c.File.Width, Height: c.File.Height, Bytes: len(c.Data),
+				Fallback: c.Name, Score: 100, Original: c.File.Bytes,
+				Lighter: Num(1 - float64(len(c.Data))/float64(c.File.Bytes)), Repacked: repacked(c)})
+		}
+	}
+	return fs
+}
+
+// repacked says what was left out of a video, or moved.
+func repacked(c *cut.Clip) string {
+	r := c.Repacked
+	switch {
+	case r == nil:
+		return ""
+	case r.Sound && r.IndexFirst:
+		return "sound left out, index first"
+	case r.Sound:
+		return "sound left out"
+	}
+	return "index first"
 }
 
 // fetchOf is what a viewport fetches of a rung, but for how it lies there.
@@ -308,6 +337,9 @@ func (f *Fetch) saved() string {
 // note says what is to be known of a file: that it has too few px for its window, or where it stands.
 func (f *Fetch) note() string {
 	var out []string
+	if f.Repacked != "" {
+		out = append(out, f.Repacked)
+	}
 	if f.Inline {
 		out = append(out, "in the stylesheet")
 	}

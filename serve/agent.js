@@ -117,12 +117,23 @@
     return out;
   }
 
+  // The video behind an element, as build writes it; off is how far it lies beside the element's padding box.
+  function playing(e) {
+    const v = e.querySelector(":scope > .tourmaline-video > video");
+    if (!v) return null;
+    const r = v.getBoundingClientRect(), o = e.getBoundingClientRect(), s = getComputedStyle(v);
+    const left = o.left + e.clientLeft, top = o.top + e.clientTop;
+    return { shown: v.getClientRects().length > 0, muted: v.muted, loop: v.loop, playing: !v.paused && v.readyState > 1,
+      controls: v.controls, source: v.currentSrc, fit: s.objectFit, at: s.objectPosition,
+      off: Math.max(Math.abs(r.left - left), Math.abs(r.top - top), Math.abs(r.width - e.clientWidth), Math.abs(r.height - e.clientHeight)) };
+  }
+
   // What decides whether a box is seen, and how its background stands, as the browser computed it.
   function looks(e, which) {
     const s = getComputedStyle(e, which), b = {};
     for (const n of ["Color", "Image", "Position", "Size", "Repeat", "Origin", "Clip", "Attachment", "BlendMode"])
       b[n[0].toLowerCase() + n.slice(1)] = s["background" + n];
-    return { background: b, position: s.position, zIndex: s.zIndex, opacity: +s.opacity, visibility: s.visibility,
+    return { video: which ? null : playing(e), background: b, position: s.position, zIndex: s.zIndex, opacity: +s.opacity, visibility: s.visibility,
       stacking: s.position === "fixed" || s.position === "sticky" || s.position !== "static" && s.zIndex !== "auto" ||
         +s.opacity < 1 || s.transform !== "none" || s.filter !== "none" || s.isolation === "isolate" || s.mixBlendMode !== "normal" };
   }
@@ -205,7 +216,7 @@
 
   // Files that came for pictures, whole addresses.
   const fetched = () => performance.getEntriesByType("resource")
-    .filter(r => /^(css|link|img|image)$/.test(r.initiatorType)).map(r => r.name);
+    .filter(r => /^(css|link|img|image|video)$/.test(r.initiatorType)).map(r => r.name);
 
   // Only some boxes stay to be seen, and of them only backgrounds and borders; of those in apart also what their
   // pseudo-elements show.

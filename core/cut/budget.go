@@ -57,6 +57,7 @@ type Over struct {
 // Result is the files of a plan.
 type Result struct {
 	Ladders []*Ladder
+	Clips   []Clip
 	Applied []plan.Measure // what was given up for a budget, as the plan allows
 	Over    []Over         // budgets that do not hold all the same
 	Offers  []Offer        // what else could be given up, each by itself on top of Applied
@@ -66,17 +67,21 @@ type Result struct {
 // allows is given up in its order until it holds; what else would help is told.
 // With a shard of the sources nothing is said of budgets.
 func Files(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (*Result, error) {
+	clips, err := Videos(p, store)
+	if err != nil {
+		return nil, err
+	}
 	try := func(q aims) (*Result, error) {
 		ladders, err := choose(ctx, q, store)
 		if err != nil {
 			return nil, err
 		}
-		r := &Result{Ladders: ladders}
+		r := &Result{Ladders: ladders, Clips: clips}
 		if err := Make(ctx, q.Plan, store, ladders, opt); err != nil {
 			return nil, err
 		}
 		if opt.Shard[1] <= 1 {
-			r.Over = overs(p, ladders)
+			r.Over = overs(p, r)
 		}
 		return r, nil
 	}
@@ -107,7 +112,7 @@ func Files(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options)
 		}
 		offer := Offer{Measure: m}
 		for _, v := range r.Over {
-			n, _ := Weigh(o.Ladders, v.Viewport)
+			n, _ := o.weigh(p, v.Viewport)
 			offer.Bytes = append(offer.Bytes, n)
 		}
 		r.Offers = append(r.Offers, offer)
@@ -115,14 +120,46 @@ func Files(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options)
 	return r, nil
 }
 
-func overs(p *plan.Plan, ladders []*Ladder) []Over {
+// weigh is Weigh with the videos that play in the window: of each the first file.
+func (r *Result) weigh(p *plan.Plan, v plan.Viewport) (total int, loads []Load) {
+	total, loads = Weigh(r.Ladders, v)
+	for _, l := range Playing(p, r.Clips, v) {
+		total += l.Bytes
+		loads = append(loads, l)
+	}
+	slices.SortStableFunc(loads, func(a, b Load) int { return cmp.Compare(b.Bytes, a.Bytes) })
+	return total, loads
+}
+
+// Playing are the videos that play in a window, each once: of each the first file, which browsers know mostly.
+func Playing(p *plan.Plan, clips []Clip, v plan.Viewport) (out []Load) {
+	if len(clips) == 0 {
+		return nil
+	}
+	e := v.Env()
+	for _, b := range p.All() {
+		for _, l := range b.At(&e).Layers() {
+			if l.Plan.Video == nil || v.Touch {
+				continue
+			}
+			src := l.Plan.Video.Sources[0]
+			i := slices.IndexFunc(clips, func(c Clip) bool { return c.Source == src })
+			if i >= 0 && !slices.ContainsFunc(out, func(o Load) bool { return o.Source == src }) {
+				out = append(out, Load{b.Name, src, len(clips[i].Data)})
+			}
+		}
+	}
+	return out
+}
+
+func overs(p *plan.Plan, r *Result) []Over {
 	var out []Over
 	for _, v := range p.Named {
 		limit, ok := p.Budget[v.Name]
 		if !ok {
 			continue
 		}
-		if n, loads := Weigh(ladders, v); float64(n) > limit {
+		if n, loads := r.weigh(p, v); float64(n) > limit {
 			out = append(out, Over{v, n, int(limit), loads})
 		}
 	}

@@ -109,6 +109,7 @@ type Ladder struct {
 	Chosen  bool    // the plan's own image-set() chooses it at some densities
 	Quality plan.Quality
 
+	Poster  bool   // of videos alone: touch screens, which show none, do not fetch it
 	repeats [2]int // that the picture holds by axis: files hold one of them
 
 	less  float64 // what a budget took from the quality, in steps
@@ -162,6 +163,9 @@ func (l *Ladder) Tiers(width, height float64) []Tier {
 
 // At returns the rung that a window fetches; nil where the picture is not used.
 func (l *Ladder) At(e *css.Env) *Rung {
+	if l.Poster && e.Touch {
+		return nil
+	}
 	tiers := l.Tiers(e.Width, e.Height)
 	for _, t := range tiers {
 		if e.Density <= t.Density {

@@ -330,6 +330,11 @@ func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 	}
 	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
 	k.exact, k.laid = exactRatio(p.Layer), laidOf(p)
+	if p.Plan.Video == nil {
+		s.mu.Lock()
+		k.l.Poster = false
+		s.mu.Unlock()
+	}
 	k.habit = !s.Files.Sharpened && k.l.Quality.Level != plan.Low
 	k.bare = k.habit && p.ID.N == 1 && len(p.Plan.Filters) == 0 && p.Layer.Blend == css.BlendNormal
 	return k
@@ -347,7 +352,7 @@ func (s *demand) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladde
 		quality = s.Files.Quality
 	}
 	l := &Ladder{Box: f.Box, Span: p.Plan.Span, Source: key.url, File: p.File, Copy: p.File.Vector != nil,
-		Quality: quality, less: s.less, Chosen: p.Layer.Image.Set != nil}
+		Quality: quality, less: s.less, Chosen: p.Layer.Image.Set != nil, Poster: true}
 	var g grid
 	for t := range g {
 		g[t] = make([][]cell, len(s.Density))

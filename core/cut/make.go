@@ -311,12 +311,7 @@ func name(src string, r *Rung, a *Asset) string {
 		base, part = b, "-part"
 	}
 	base = strings.TrimSuffix(base, path.Ext(base)) + part
-	clean := strings.Map(func(c rune) rune {
-		if c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-' || c == '_' {
-			return c
-		}
-		return '-'
-	}, strings.ToLower(base))
+	clean := cleanName(base)
 	sum := sha256.Sum256(a.Data)
 	ext := string(a.Format)
 	if a.Format == picture.JPEG {
@@ -326,4 +321,14 @@ func name(src string, r *Rung, a *Asset) string {
 		return fmt.Sprintf("%s-%s.svg", clean, hex.EncodeToString(sum[:4]))
 	}
 	return fmt.Sprintf("%s-%d-%s.%s", clean, r.Width, hex.EncodeToString(sum[:4]), ext)
+}
+
+// cleanName is a name of letters that need no escaping anywhere.
+func cleanName(base string) string {
+	return strings.Map(func(c rune) rune {
+		if c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-' || c == '_' {
+			return c
+		}
+		return '-'
+	}, strings.ToLower(base))
 }

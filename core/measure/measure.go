@@ -50,6 +50,20 @@ type Look struct {
 	Opacity    float64           `json:"opacity"`
 	Visibility string            `json:"visibility"`
 	Stacking   bool              `json:"stacking"` // it is a stacking context
+	Video      *Playing          `json:"video"`    // behind the element, as build writes it; nil: there is none
+}
+
+// Playing is a video as a browser has it.
+type Playing struct {
+	Shown    bool    `json:"shown"` // it has a box
+	Muted    bool    `json:"muted"`
+	Loop     bool    `json:"loop"`
+	Playing  bool    `json:"playing"`
+	Controls bool    `json:"controls"`
+	Source   string  `json:"source"` // the address that was chosen; "": none
+	Fit      string  `json:"fit"`    // object-fit
+	At       string  `json:"at"`     // object-position
+	Off      float64 `json:"off"`    // from the padding box of the element, CSS px
 }
 
 // Answer is what a browser says of one window: the boxes in the order in which they were asked for, and the

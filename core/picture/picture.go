@@ -33,6 +33,7 @@ import (
 	_ "golang.org/x/image/webp"
 
 	"tourmaline/core/source"
+	"tourmaline/core/video"
 )
 
 // Limits on what is read. A picture of MaxPixels takes 480 MB decoded.
@@ -95,10 +96,11 @@ func (f *File) IsPart() bool { return f.whole != nil }
 
 // Store reads the pictures of one folder, each once. It is safe in parallel.
 type Store struct {
-	fsys  []fs.FS
-	mu    sync.Mutex
-	files sync.Map // name to opened: reading takes no lock
-	under *Store   // asked for names that are not in files: see With
+	fsys   []fs.FS
+	mu     sync.Mutex
+	files  sync.Map // name to opened: reading takes no lock
+	videos sync.Map
+	under  *Store // asked for names that are not in files: see With
 }
 
 type opened struct {
@@ -139,6 +141,38 @@ func (s *Store) read(name string) (*File, error) {
 	if base, frag, ok := strings.Cut(name, "#xywh=percent:"); ok {
 		return s.readPart(name, base, frag)
 	}
+	f, err := find(s, name, readFile)
+	if err == nil {
+		f.Name = name
+	}
+	return f, err
+}
+
+// Video reads the video of that name. Errors name it.
+func (s *Store) Video(name string) (*video.File, error) {
+	if s.under != nil {
+		return s.under.Video(name)
+	}
+	type read struct {
+		f   *video.File
+		err error
+	}
+	if v, ok := s.videos.Load(name); ok {
+		return v.(read).f, v.(read).err
+	}
+	f, err := find(s, name, func(fsys fs.FS, clean string) (*video.File, error) {
+		data, err := readBytes(fsys, clean)
+		if err != nil {
+			return nil, err
+		}
+		return video.Read(name, data)
+	})
+	s.videos.Store(name, read{f, err})
+	return f, err
+}
+
+// find reads a file of the folders by its name.
+func find[T any](s *Store, name string, read func(fs.FS, string) (T, error)) (none T, _ error) {
 	clean := path.Clean(strings.ReplaceAll(name, "\\", "/"))
 	if u, err := url.PathUnescape(clean); err == nil && strings.Contains(clean, "%") {
 		if !s.exists(clean) {
@@ -147,17 +181,16 @@ func (s *Store) read(name string) (*File, error) {
 	}
 	switch {
 	case strings.Contains(name, "://") || strings.HasPrefix(name, "//"):
-		return nil, &source.UnsupportedError{In: name, Msg: "pictures are not fetched from the network",
+		return none, &source.UnsupportedError{In: name, Msg: "pictures are not fetched from the network",
 			Hint: "save it into the pictures folder"}
 	case path.IsAbs(clean) || clean == ".." || strings.HasPrefix(clean, "../") || !fs.ValidPath(clean) || clean == ".":
-		return nil, &source.SyntaxError{In: name, Msg: "the path leaves the pictures folder",
+		return none, &source.SyntaxError{In: name, Msg: "the path leaves the pictures folder",
 			Hint: "put the picture in the folder, or set pictures: to the folder that holds it"}
 	}
 	var firstErr error
 	for _, fsys := range s.fsys {
-		f, err := readFile(fsys, clean)
+		f, err := read(fsys, clean)
 		if err == nil {
-			f.Name = name
 			return f, nil
 		}
 		if firstErr == nil || errors.Is(firstErr, fs.ErrNotExist) && !errors.Is(err, fs.ErrNotExist) {
@@ -165,13 +198,13 @@ func (s *Store) read(name string) (*File, error) {
 		}
 	}
 	if errors.Is(firstErr, fs.ErrNotExist) {
-		return nil, &source.SyntaxError{In: name, Msg: "there is no such picture", Hint: s.hint(clean)}
+		return none, &source.SyntaxError{In: name, Msg: "there is no such picture", Hint: s.hint(clean)}
 	}
 	var pe *fs.PathError
 	if errors.As(firstErr, &pe) {
-		return nil, &source.SyntaxError{In: name, Msg: "the picture cannot be read: " + pe.Err.Error()}
+		return none, &source.SyntaxError{In: name, Msg: "the picture cannot be read: " + pe.Err.Error()}
 	}
-	return nil, firstErr
+	return none, firstErr
 }
 
 // readPart reads a part of a picture, in whole pixels.
@@ -290,6 +323,15 @@ func (s *Store) elsewhere(name string) (found string) {
 }
 
 func readFile(fsys fs.FS, name string) (*File, error) {
+	data, err := readBytes(fsys, name)
+	if err != nil {
+		return nil, err
+	}
+	return Read(name, data)
+}
+
+// readBytes reads a file that is not too large.
+func readBytes(fsys fs.FS, name string) ([]byte, error) {
 	st, err := fs.Stat(fsys, name)
 	if err != nil {
 		return nil, err
@@ -301,11 +343,7 @@ func readFile(fsys fs.FS, name string) (*File, error) {
 		return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the file has %d MB; at most %d MB are read",
 			st.Size()>>20, MaxBytes>>20)}
 	}
-	data, err := fs.ReadFile(fsys, name)
-	if err != nil {
-		return nil, err
-	}
-	return Read(name, data)
+	return fs.ReadFile(fsys, name)
 }
 
 func dataURL(name string) (*File, error) {

@@ -229,7 +229,7 @@ func (b *Box) addShifts() error {
 		}
 	}
 	b.Rules = append(written[:1:1], append(more, written[1:]...)...)
-	return nil
+	return b.addHides()
 }
 
 // OpenValue is an open value with the layer that it is a value of.

@@ -180,10 +180,11 @@ type Rule struct {
 	measured bool        // its height is measured
 	declared []placed
 	shift    map[int]css.Position // of the layers of the first rule: what settle found for a range of widths
+	hides    string               // the query in which it hides videos; "": it is another rule
 }
 
-// derived reports a rule that was not written, but stands for a settled position.
-func (r *Rule) derived() bool { return r.shift != nil }
+// derived reports a rule that was not written, but stands for a settled position, or for hidden videos.
+func (r *Rule) derived() bool { return r.shift != nil || r.hides != "" }
 
 // Dimension is a width or height of a box, or one of its limits.
 type Dimension uint8
@@ -260,6 +261,7 @@ type Layer struct {
 	Quality Quality  // of its files; zero is the plan's
 	Touch   Touch    // what becomes of it on touch screens where it is fixed
 	Path    doc.Path // where it is written; nil: it is not one of layers:
+	Video   *Video   // its image is the poster of this; nil: it is no video
 
 	shifts []shift
 }
@@ -316,7 +318,7 @@ func (t Touch) String() string { return touches[t] }
 // Apart reports whether a layer stands in a pseudo-element of the box: it is filtered, or on touch screens lies on a
 // fixed layer.
 func (b *Box) Apart(l *Painted, touch bool) bool {
-	return len(l.Plan.Filters) > 0 || touch && b.Touch(l) == TouchFixedLayer
+	return len(l.Plan.Filters) > 0 || l.Plan.Video != nil || touch && b.Touch(l) == TouchFixedLayer
 }
 
 // Touch says what becomes of a layer of the box on touch screens; it is TouchNone for what

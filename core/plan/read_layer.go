@@ -32,6 +32,9 @@ type layerReader struct {
 	Layer
 	kinds   int      // image, texture, gradient, color
 	picture []string // keys
+	met     []string // all keys
+	ofVideo []string // keys that only videos have
+	hide    *css.Media
 }
 
 func readLayer(n node) (Layer, error) {
@@ -45,13 +48,16 @@ func readLayer(n node) (Layer, error) {
 	const write = "write one of them for each layer"
 	switch {
 	case l.kinds == 0:
-		return wrong("the layer has no image, texture, gradient or color", write)
+		return wrong("the layer has no image, texture, gradient, color or video", write)
 	case l.kinds > 1:
-		return wrong("the layer has more than one of image, texture, gradient and color", write)
+		return wrong("the layer has more than one of image, texture, gradient, color and video", write)
 	case l.Color != nil && len(l.picture) > 0:
 		return wrong(fmt.Sprintf("a colour has no %s: it fills the box", l.picture[0]), "")
 	case l.CSS.Image.Gradient != nil && (l.Keep != nil || l.Focus != nil):
 		return wrong("a gradient has no subject to keep in view", "")
+	}
+	if err := l.finishVideo(); err != nil {
+		return l.Layer, err
 	}
 	if l.Auto && l.Settled(OpenPosition) == "" {
 		l.CSS.Position = l.autoPosition()
@@ -69,6 +75,7 @@ func (l *layerReader) handlers() handlers {
 		"texture":    l.readTexture,
 		"gradient":   l.readGradient,
 		"color":      l.readColor,
+		"video":      l.readVideo,
 		"attachment": read(&l.CSS.Attachment, css.ParseAttachment),
 		"blend":      read(&l.CSS.Blend, css.ParseBlend),
 		"clip":       box(&l.CSS.Clip, "background-clip"),
@@ -89,6 +96,18 @@ func (l *layerReader) handlers() handlers {
 	}) {
 		h[name] = func(n node) error {
 			l.picture = append(l.picture, name)
+			return f(n)
+		}
+	}
+	for name, f := range (handlers{"poster": l.readPoster, "hide": l.readHide}) {
+		h[name] = func(n node) error {
+			l.ofVideo = append(l.ofVideo, name)
+			return f(n)
+		}
+	}
+	for name, f := range h {
+		h[name] = func(n node) error {
+			l.met = append(l.met, name)
 			return f(n)
 		}
 	}

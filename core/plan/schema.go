@@ -65,6 +65,11 @@ var texts = map[string]map[string]string{
 		"image": "a picture, by its file name, or `url()`, `image-set()` or a gradient",
 		"texture": "a picture that is meant to repeat, `auto from` one that does not tile yet, or a pattern to " +
 			"draw: see \"Drawn textures\"",
+		"video": "a silent video that loops behind what stands in the box, or several by type: MP4 and WebM; see " +
+			"\"Videos\"",
+		"poster": "the picture that is seen until the video plays: its first frame",
+		"hide": "windows without the video, such as `(width < 768px)`: the layers below it are seen, and nothing of " +
+			"it is fetched",
 		"gradient":   "a gradient; `auto` is left to settle",
 		"color":      "a colour; `auto` and `auto scrim` are left to settle",
 		"size":       "`cover`, `contain`, `auto`, lengths, percentages",
@@ -177,7 +182,8 @@ func Schema() map[string]any {
 		"layer": object("layer", map[string]any{"touch": words(touches[1:]...), "avoid": words("text"), "keep": point,
 			"focus":      point,
 			"attachment": words("scroll", "fixed", "local"),
-			"texture":    map[string]any{"type": []string{"string", "object"}}}),
+			"texture":    map[string]any{"type": []string{"string", "object"}},
+			"video":      map[string]any{"type": []string{"string", "array"}}}),
 		"text": object("text", map[string]any{"area": point}),
 		"files": object(
 			"files",

@@ -173,7 +173,11 @@ func (b *Box) values(mask uint64) (*Values, error) {
 			l, images = b.listOf(r, r.Layers), r.ID
 			setLayers(&c.Style.Background, l.painted)
 		}
-		if r.derived() && l.rule == &b.Rules[0] {
+		if r.hides != "" && l.rule != nil {
+			l.painted = slices.DeleteFunc(l.painted, func(x Painted) bool { return x.Plan.hides(r.hides) })
+			setLayers(&c.Style.Background, l.painted)
+		}
+		if r.shift != nil && l.rule == &b.Rules[0] {
 			own := slices.Clone(l.own)
 			for n, pos := range r.shift {
 				own[n].CSS.Position = pos

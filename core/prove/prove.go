@@ -32,6 +32,7 @@ type Made struct {
 	Plan    *plan.Plan
 	Store   *picture.Store
 	Ladders []*cut.Ladder
+	Clips   []cut.Clip
 	// Whole: the page is the one that was built, so boxes lie just where the plan says. Else only their sizes are
 	// the plan's, since other things lie between them.
 	Whole bool
@@ -69,6 +70,7 @@ type Box struct {
 	// Mean and Worst are differences of pixels, levels of 255: over the box, and over the worst block of it.
 	Mean, Worst float64
 	Looked      bool // pixels were compared
+	plays       bool // a video moves in it
 	// Differs says what is not as the plan says, in sentences without an end.
 	Differs []string
 }
@@ -208,6 +210,9 @@ func (o *look) box(f *layout.Frame, v *Visit) error {
 	}
 	o.frame = As(f, got, v.Page)
 	o.files()
+	if got.Look != nil && f.Box.HasVideo() {
+		o.video(got.Look.Video, v.Fetched)
+	}
 	if got.Look != nil {
 		return o.layers(got.Look)
 	}

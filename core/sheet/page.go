@@ -47,10 +47,11 @@ var pageForm = template.Must(template.New("page").Parse(`<!DOCTYPE html>
 </head>
 <body>
 {{with .Column}}{{.Open}}
-{{end}}{{range .Boxes}}{{.Open}}{{range .Texts}}
+{{end}}{{range .Boxes}}{{.Open}}{{.Video}}{{range .Texts}}
   <p class="tourmaline-text"{{with .Rule}} data-rule="{{.}}"{{end}} style="margin: 0; {{.Style}}">{{.Sample}}</p>{{end}}{{if .Texts}}
 {{end}}{{.Close}}
 {{end}}{{with .Column}}{{.Close}}
+{{end}}{{with .Script}}<script src="{{.}}"></script>
 {{end}}</body>
 </html>
 `))
@@ -58,6 +59,7 @@ var pageForm = template.Must(template.New("page").Parse(`<!DOCTYPE html>
 // pageBox is a box of the page: its elements, and the text areas in it.
 type pageBox struct {
 	Open, Close template.HTML
+	Video       template.HTML
 	Texts       []pageText
 }
 
@@ -85,6 +87,7 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		Style       template.CSS
 		Column      *pageBox
 		Boxes       []pageBox
+		Script      string
 	}{Title: cmp.Or(p.Site, "Backgrounds"), Href: href, Preload: template.HTML(Preload(p, ladders, opt))}
 	for _, b := range p.All() {
 		if b.Role == plan.Canvas {
@@ -103,6 +106,15 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 		if b.Role == plan.Page {
 			data.Column = &box
 			continue
+		}
+		for _, c := range Clips(p, opt.Clips) {
+			if c.Box == b && len(c.Files) > 0 {
+				text, err := c.Markup(opt)
+				if err != nil {
+					return "", err
+				}
+				box.Video, data.Script = box.Video+"\n"+text, "videos.js"
+			}
 		}
 		box.Texts = textsOf(w, b, hook)
 		data.Boxes = append(data.Boxes, box)

@@ -24,12 +24,13 @@ import (
 
 // Options say how the stylesheet is written.
 type Options struct {
-	Folder     string // of the pictures, as seen from the stylesheet; ends in /
-	Properties bool   // custom properties in place of values that repeat
-	Layer      string // put everything into this cascade layer
-	Nesting    bool   // media queries inside the selectors
-	Minify     bool   // no white space and no comments
-	FromPage   string // the stylesheet's folder as seen from the page, for preload links; "" or ends in /
+	Folder     string     // of the pictures, as seen from the stylesheet; ends in /
+	Properties bool       // custom properties in place of values that repeat
+	Layer      string     // put everything into this cascade layer
+	Nesting    bool       // media queries inside the selectors
+	Minify     bool       // no white space and no comments
+	Clips      []cut.Clip // the videos, for the page
+	FromPage   string     // the stylesheet's folder as seen from the page, for preload links; "" or ends in /
 	// Draft gives the address of a source as seen from the stylesheet: the sources themselves are
 	// shown, and nothing needs to be cut.
 	Draft        func(source string) string
@@ -76,6 +77,9 @@ func groupsOf(p *plan.Plan, ladders []*cut.Ladder, opt Options) (groups []group,
 			groups = append(groups, root)
 		}
 		groups = append(groups, g)
+	}
+	if slices.ContainsFunc(p.All(), (*plan.Box).HasVideo) {
+		groups = append(groups, pauseRules())
 	}
 	return groups, nil
 }
@@ -124,6 +128,7 @@ type scene struct {
 	cut    bool          // the plan's files were made: pictures without files are not seen
 	touch  []plan.Touch  // what becomes of each on touch screens
 	canvas bool          // its elements lie in the root, which is as tall as the page
+	video  bool          // the box has one in some window: an element of the page takes the place of ::before
 	// behind: this is what touch screens are told, whose fixed layers lie on elements of
 	// their own. was is the block that told them so before.
 	behind  bool
@@ -136,7 +141,7 @@ type scene struct {
 }
 
 // touchScreens is the media query of what is written for them.
-const touchScreens = "(hover: none) and (pointer: coarse)"
+const touchScreens = plan.TouchScreens
 
 // onTouch is the block for touch screens, where they need layers on other elements.
 func (c *scene) onTouch(was *scene) *scene {
@@ -150,7 +155,8 @@ func (c *scene) onTouch(was *scene) *scene {
 
 func (s sheets) scene(b *plan.Box, at *plan.Values, mine map[string]*cut.Ladder) *scene {
 	opt := s.opt
-	c := &scene{p: s.plan, at: at, canvas: b.Role == plan.Canvas, ladders: mine, opt: opt, cut: s.ladders != nil}
+	c := &scene{p: s.plan, at: at, canvas: b.Role == plan.Canvas, video: b.HasVideo(), ladders: mine, opt: opt,
+		cut: s.ladders != nil}
 	for _, l := range at.Layers() {
 		c.layers, c.plans, c.under = append(c.layers, l.Layer), append(c.plans, l.Plan), append(c.under, false)
 		c.touch = append(c.touch, b.Touch(&l))
@@ -259,6 +265,9 @@ var pseudo = [...]string{"", "::before", "::after"}
 // that blends with what lies in elements below; and on touch screens fixed layers lie on
 // elements that are fixed. What is painted over an element's layers lies in a later one.
 func (c *scene) split() ([3][]int, error) {
+	if c.video {
+		return c.splitVideo()
+	}
 	var out [3][]int
 	at := onBox
 	alone, fixed := false, false              // of the element's layers so far
@@ -432,7 +441,7 @@ func (c *scene) block() ([]rule, error) {
 	}
 	for e, d := range all {
 		if len(d) == 0 && len(before[e]) > 0 {
-			d = []decl{{"content", "none"}}
+			d = c.noElement(e)
 		} else if e == onBox {
 			d = append(gone(before[e], d), d...)
 		}
@@ -451,20 +460,22 @@ func (c *scene) block() ([]rule, error) {
 		if len(lines) == 0 {
 			continue
 		}
-		r := rule{pseudo: pseudo[e], decls: lines}
+		r := rule{pseudo: c.pseudo(e), decls: lines}
 		files := c.base == nil || changed["background-image"] || changed["background-size"]
 		var steps []rule
 		if files {
 			var first string
-			first, steps = c.steps(pseudo[e], parts[e], start)
+			first, steps = c.steps(c.pseudo(e), parts[e], start)
 			r.comment = first
 		}
 		out = append(append(out, r), steps...)
 		if (c.base == nil || changed["background-attachment"]) && !c.behind {
-			out = append(out, c.scrolls(pseudo[e], parts[e])...)
+			out = append(out, c.scrolls(c.pseudo(e), parts[e])...)
 		}
 	}
-	c.mark(out)
+	if out = append(out, c.videoRules(parts)...); len(out) > 0 {
+		c.mark(out)
+	}
 	return out, nil
 }
 
@@ -540,6 +551,8 @@ func (c *scene) allDeclarations(parts [3][]int, width float64) (out [3][]decl) {
 	for e := range parts {
 		d := c.element(e, parts[e], width)
 		switch {
+		case e == onBefore && c.video && len(parts[e]) > 0:
+			d = append(d, videoElement...)
 		case len(d) == 0:
 		case e == onBox && pseudos && !c.canvas && !c.onlyFixed(parts):
 			d = append(d, decl{"position", "relative"}, decl{"isolation", "isolate"})
