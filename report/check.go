@@ -33,6 +33,7 @@ type Summary struct {
 	Densities []float64 `json:"densities"`
 	Checks    []string  `json:"checks"`
 	NoText    []string  `json:"withoutText,omitempty"` // boxes with pictures or gradients whose contrast is not looked at
+	Posters   []string  `json:"posters,omitempty"`     // boxes with videos and text: contrast is looked at on the poster
 	Grows     []Growth  `json:"grows,omitempty"`       // of pictures that cover boxes whose heights are guesses
 
 	// Waits are of a page that is checked without a plan.
@@ -120,6 +121,9 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 		if slices.Contains(r.Looked, b.ID) && b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
 			out.Summary.NoText = append(out.Summary.NoText, b.Name)
 		}
+		if slices.Contains(r.Looked, b.ID) && b.HasVideo() && len(b.Base().Text) > 0 {
+			out.Summary.Posters = append(out.Summary.Posters, b.Name)
+		}
 	}
 	return out
 }
@@ -197,6 +201,11 @@ func (c *Check) Text(p *Printer) {
 	p.printf("%s\n", c.Summary.text(len(c.Accepted)))
 	if n := c.Summary.NoText; len(n) > 0 {
 		p.para("no text is planned in " + strings.Join(n, ", ") + ": contrast is not looked at there")
+	}
+	if n := c.Summary.Posters; len(n) > 0 {
+		p.para("in " + strings.Join(n, ", ") + " contrast is looked at on the poster of the video and on what " +
+			"is seen " +
+			"without it, not on its other frames")
 	}
 	if s := c.Summary.growth(); s != "" {
 		p.para(s)

@@ -155,6 +155,10 @@ func OfHandout(p *plan.Plan, r *check.Report, version string) *Handout {
 		h.How = append(h.How, "No text is planned in "+strings.Join(s.NoText, ", ")+": contrast was not looked "+
 			"at there.")
 	}
+	if len(s.Posters) > 0 {
+		h.How = append(h.How, "In "+strings.Join(s.Posters, ", ")+" contrast was looked at on the poster of the video "+
+			"and on what is seen without it, not on its other frames.")
+	}
 	return h
 }
 

@@ -76,12 +76,12 @@ type Check struct {
 // `slow` (what a device can do is not in the plan), `busy` (text on a busy
 // picture: contrast finds what can be proven).
 var Checks = []*Check{
-	bare, soft, stretched, cutSubject, offFocus, deepCrop, repeats, noEffect,
+	bare, soft, stretched, cutSubject, offFocus, deepCrop, repeats, noEffect, poster, videoFallback,
 	buried, contrastCheck, behindText, thinEdge,
 	hidden, overflow, fixed, shortPage, sameSelector,
 	seam, blurredTile, patchy, partTile, manyTiles,
 	banding, flat, muddy,
-	heavy, waste, wrongFormat, profile,
+	heavy, waste, wrongFormat, profile, videoWeight, videoPacking,
 	content, missing, notDrawn, staleAccept,
 }
 

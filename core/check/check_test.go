@@ -21,6 +21,7 @@ import (
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/sweep"
+	"tourmaline/e2e/corpus"
 )
 
 // withAlpha makes an encoder write an alpha channel that is opaque everywhere.
@@ -102,6 +103,12 @@ func examplePictures(t testing.TB) fstest.MapFS {
 		deep.Pix[i] = uint8(i * 7)
 	}
 	encode("deep.png", deep)
+	c := corpus.Clip{W: 1280, H: 720, Frames: 144, Rate: 24, Bytes: 1000}
+	out["clip.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
+	c.Bytes = 20000
+	out["heavy.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
+	c.Bytes, c.Sound = 1000, 20000
+	out["loud.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
 	return out
 }
 

@@ -1,6 +1,9 @@
 package check
 
-import "tourmaline/core/finding"
+import (
+	"tourmaline/core/finding"
+	"tourmaline/core/plan"
+)
 
 var missing = &Check{
 	Name: "missing", Group: Meaning, Level: finding.Error,
@@ -22,6 +25,14 @@ browser shows the fallback colour without a word.`,
 		s.eachPicture(func(a *scene, m *facts) {
 			if m.err != nil {
 				s.add(missed{a.finding(), a.File.Name, m.err}.finding())
+			}
+		})
+		s.videos(func(b *plan.Box, l *plan.Layer) {
+			for _, name := range l.Video.Sources {
+				if _, err := s.store.Video(name); err != nil {
+					at := finding.Finding{Box: b.Name, Span: l.Video.Span, ID: plan.LayerID{Box: b.ID}}
+					s.add(missed{at, name, err}.finding())
+				}
 			}
 		})
 	},

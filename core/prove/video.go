@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"image"
 	"path"
 	"slices"
 	"strings"
@@ -9,6 +10,7 @@ import (
 	"tourmaline/core/cut"
 	"tourmaline/core/measure"
 	"tourmaline/core/plan"
+	"tourmaline/core/video"
 )
 
 // video holds the video of a box against the plan: it plays, silent, where it is to be seen, as large as the padding
@@ -64,7 +66,18 @@ func (o *look) video(got *measure.Playing, fetched []string) {
 	if at, err := css.ParsePosition(got.At); err != nil || !samePlace(at, want.Position) {
 		o.differ("its video has object-position %s, the plan says %s", got.At, want.Position)
 	}
-	o.Box.Files = append(o.Box.Files, File{Layer: want.ID.N - 1, Promised: c.Name, Fetched: c.Name, Bytes: len(c.Data)})
+	o.Box.Files = append(o.Box.Files, File{Layer: want.ID.N - 1, Promised: c.Name, Fetched: c.Name, Bytes: len(c.Data),
+		Px: image.Pt(c.File.Width, c.File.Height), Sharp: o.videoSharp(want, c.File)})
+}
+
+// videoSharp is how many px a video has for each device px.
+func (o *look) videoSharp(l *plan.Painted, f *video.File) float64 {
+	b, d := &o.frame.Border, o.frame.Env.Density
+	w, h := float64(f.Width)/(b.W*d), float64(f.Height)/(b.H*d)
+	if l.Size.Kind == css.Contain {
+		return max(w, h)
+	}
+	return min(w, h)
 }
 
 // samePlace reports whether two positions are the same in a box of any size.

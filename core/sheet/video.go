@@ -51,7 +51,8 @@ func (c *scene) splitVideo() (out [3][]int, err error) {
 		case len(c.plans[i].Filters) > 0:
 			return out, c.refuse(i, "filter", "only the video of a box is filtered", "filter the picture file itself")
 		case c.layers[i].Blend != css.BlendNormal && i < max(at, 0):
-			return out, c.refuse(i, "blend", "what lies over a video does not blend with it", "take a see-through colour")
+			return out, c.refuse(i, "blend", "what lies over a video does not blend with it", "take a "+
+				"see-through colour")
 		}
 		if i < at {
 			out[onAfter] = append(out[onAfter], i)

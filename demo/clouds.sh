@@ -1,7 +1,7 @@
 #!/bin/sh
 # Makes the demo's clip of clouds over the observatory: six seconds that come to themselves. Needs ffmpeg.
 set -e
-cd "$(dirname "$0")/../site/pictures"
+cd "$(dirname "$0")/site/pictures"
 P="2*PI"
 T="T/6"
 CLOUD="(0.5+0.5*sin($P*(X/160+$T)+1.7*sin($P*(Y/90-$T)+X/60)))*(0.5+0.5*sin($P*(Y/150+$T)+1.2*sin($P*(X/320-$T)))+0.2*sin($P*(X/53+2*$T)+Y/19))"
