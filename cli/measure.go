@@ -85,7 +85,11 @@ Of a PAGE all that has a background is measured, and told: elements and pseudo-e
 those that scripts make too. A page is an HTML file, a folder with one, or an address on
 this machine, such as that of a development server.
 
+With --frames 12 so many frames of each video of a PLAN are taken instead, as the browser
+decodes them, and kept beside it: check then looks at texts on all of them.
+
 Examples:  tourmaline measure tourmaline.yaml --page index.html
+           tourmaline measure clouds.yaml --frames 12
            tourmaline measure index.html
            tourmaline measure index.html --at 768x900 --json
            tourmaline measure http://localhost:3000/about
@@ -95,6 +99,8 @@ Examples:  tourmaline measure tourmaline.yaml --page index.html
 			&cli.StringSliceFlag{Name: "at", Usage: "tell the boxes in a window such as 768x900 (may be repeated)"},
 			&cli.StringFlag{Name: "widths", Value: "320-2560", Usage: "of a page: the `RANGE` of widths, CSS px"},
 			&cli.IntFlag{Name: "height", Value: 900, Usage: "of a page: of the windows, CSS px"},
+			&cli.IntFlag{Name: "frames", Usage: "of a plan: take this `NUMBER` of frames of each video, and " +
+				"nothing else"},
 			&cli.BoolFlag{Name: "open", Usage: "print the address for any browser to open, and start none"},
 			rootFlag,
 			&cli.BoolFlag{Name: "json", Usage: "the boxes as JSON"},
@@ -106,6 +112,9 @@ Examples:  tourmaline measure tourmaline.yaml --page index.html
 func (s *session) measure(ctx context.Context, c *cli.Command) error {
 	if c.Args().Len() != 1 {
 		return fmt.Errorf("measure needs a plan or a page, as in: tourmaline measure index.html")
+	}
+	if c.IsSet("frames") {
+		return s.takeFrames(ctx, c)
 	}
 	by, err := means(c)
 	if err != nil {
@@ -281,4 +290,32 @@ func (s *session) measurePlan(ctx context.Context, c *cli.Command, name string, 
 			filepath.Base(file))
 	}
 	return nil
+}
+
+// takeFrames takes frames of a plan's videos.
+func (s *session) takeFrames(ctx context.Context, c *cli.Command) error {
+	n := c.Int("frames")
+	if n < 1 || n > app.MostFrames {
+		return fmt.Errorf("--frames: %d is not a number from 1 to %d", n, app.MostFrames)
+	}
+	if c.String("driver") != "" || c.Bool("open") {
+		return errors.New("--frames: a browser of ours takes them; leave --driver and --open out")
+	}
+	browser, err := serve.FindBrowser(c.String("browser"))
+	if err != nil {
+		return err
+	}
+	pr, err := s.openPlan(c.Args().First())
+	if err != nil {
+		return err
+	}
+	taken, err := pr.TakeFrames(ctx, browser, n)
+	out := report.Framings{}
+	for _, f := range taken {
+		out = append(out, report.OfFrames(f.Video, f.Folder, f.Times))
+	}
+	if err != nil {
+		return err
+	}
+	return s.tell(c, out)
 }

@@ -31,6 +31,7 @@ func (s *session) settleCommand() *cli.Command {
   size: near 33px        the nearest tile that is whole in device pixels
   repeat: auto           space for motifs, repeat or round for textures
   texture: auto from stone.jpg                  a tile that is made of it, where it does not tile
+  poster: auto           of the frames of a video the one nearest to their mean
   gradient: auto from dome.jpg                  a few stops that resemble the picture
   gradient: auto linear-gradient(gold, blue)    the same without grey in the middle; also
                          auto reversed, mirrored, turned 90deg and a gradient
@@ -44,7 +45,7 @@ Examples:  tourmaline settle
 		Flags: []cli.Flag{
 			boxFlag,
 			&cli.StringSliceFlag{Name: "only",
-				Usage: "only these, as in `LIST` position,scrim,color,size,gradient,repeat,texture"},
+				Usage: "only these, as in `LIST` position,scrim,color,size,gradient,repeat,texture,poster"},
 			&cli.BoolFlag{Name: "dry-run", Usage: "show the difference, write nothing"},
 			&cli.StringFlag{Name: "proof", Usage: "draw the boxes before and after side by side into `FILE`"},
 			&cli.BoolFlag{Name: "json", Usage: "the same figures as JSON"},
@@ -114,12 +115,12 @@ func (s *session) settle(ctx context.Context, c *cli.Command) error {
 // openKinds reads --only.
 func openKinds(names []string) (only []plan.OpenKind, err error) {
 	kinds := []plan.OpenKind{plan.OpenPosition, plan.OpenScrim, plan.OpenColor, plan.OpenSize, plan.OpenGradient,
-		plan.OpenRepeat, plan.OpenTexture}
+		plan.OpenRepeat, plan.OpenTexture, plan.OpenPoster}
 	for _, name := range names {
 		i := slices.IndexFunc(kinds, func(k plan.OpenKind) bool { return k.String() == name })
 		if i < 0 {
 			return nil, fmt.Errorf("--only: %q is not one of position, scrim, color, size, gradient, repeat, "+
-				"texture", name)
+				"texture, poster", name)
 		}
 		only = append(only, kinds[i])
 	}

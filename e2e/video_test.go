@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"tourmaline/core/picture"
 	"tourmaline/e2e/corpus"
 	"tourmaline/e2e/shoot"
 )
@@ -190,6 +191,55 @@ func TestVideosAreProved(t *testing.T) { // not beside others: a browser is wait
 		if !found {
 			t.Errorf("%s: %d %s%s", c[0], r.code, r.out, r.err)
 		}
+	}
+}
+
+// A browser hands back frames; texts are looked at on all of them, and one of them is a poster.
+func TestFramesAreTaken(t *testing.T) { // not beside others: a browser is waited for
+	shoot.Need(t)
+	dir := cloudSite(t)
+	text := strings.Replace(strings.Replace(read(t, "demo/site/clouds.yaml"), "45%", "8%", 1), "poster: clouds.jpg",
+		"poster: auto", 1)
+	write(t, dir, map[string]string{"tourmaline.yaml": text})
+	if r := run(t, dir, "settle"); r.code != 1 || !strings.Contains(r.out, "measure --frames 12") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	r := run(t, dir, "measure", "tourmaline.yaml", "--frames", "8")
+	if r.code != 0 || !strings.Contains(r.out, "8 frames from 0 to 5.2 s") {
+		t.Fatalf("%d %s%s", r.code, r.out, r.err)
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "pictures/clouds.frames/08.jpg"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if f, err := picture.Read("08.jpg", data); err != nil || f.Width != 1280 || f.Height != 720 {
+		t.Errorf("the frame is %+v: %v", f, err)
+	}
+	if r = run(t, dir, "settle"); r.code != 0 || !strings.Contains(r.out, "poster: auto = clouds.frames/0") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	r = run(t, dir, "check")
+	out := strings.Join(strings.Fields(r.out), " ")
+	if r.code != 1 || !strings.Contains(out, "on the frame at ") || strings.Contains(out, "not on its other frames") ||
+		strings.Contains(out, "jumps by") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	// Frames of another file are none.
+	write(t, dir, map[string]string{"pictures/clouds.webm": read(t, "demo/site/pictures/clouds.webm") + "\xec\x80"})
+	r = run(t, dir, "check")
+	if out = strings.Join(strings.Fields(r.out), " "); strings.Contains(out, "on the frame at") ||
+		!strings.Contains(out, "not on its other frames") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	write(t, dir, map[string]string{"pictures/clouds.frames/about.json": "", "pictures/x.mp4": string(
+		corpus.Video(corpus.Clip{W: 64, H: 36, Frames: 9, Rate: 9, Bytes: 99}))})
+	write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(text, "[clouds.webm, clouds.mp4]", "x.mp4", 1)})
+	if r = run(t, dir, "measure", "tourmaline.yaml", "--frames", "8"); r.code != 2 ||
+		!strings.Contains(r.err, "x.mp4: the browser cannot play it") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	if r = run(t, dir, "measure", "tourmaline.yaml", "--frames", "0"); r.code != 2 {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
 	}
 }
 

@@ -106,7 +106,7 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 			Notes: count(r, finding.Note),
 			Boxes: r.Boxes, Landings: r.Landings, Widths: Range{p.Widths[0], p.Widths[1]}, Heights: r.Heights,
 			Densities: p.Density,
-			Checks:    r.Checks, taller: p.Files.Taller}}
+			Checks:    r.Checks, Posters: r.Posters, taller: p.Files.Taller}}
 	for _, g := range r.Grows {
 		out.Summary.Grows = append(out.Summary.Grows, Growth{g.Box, g.ID.N, Source(g.Image), Num(g.Share)})
 	}
@@ -120,9 +120,6 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 		out.selectors[b.Name] = b.Selector
 		if slices.Contains(r.Looked, b.ID) && b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
 			out.Summary.NoText = append(out.Summary.NoText, b.Name)
-		}
-		if slices.Contains(r.Looked, b.ID) && b.HasVideo() && len(b.Base().Text) > 0 {
-			out.Summary.Posters = append(out.Summary.Posters, b.Name)
 		}
 	}
 	return out
@@ -205,7 +202,7 @@ func (c *Check) Text(p *Printer) {
 	if n := c.Summary.Posters; len(n) > 0 {
 		p.para("in " + strings.Join(n, ", ") + " contrast is looked at on the poster of the video and on what " +
 			"is seen " +
-			"without it, not on its other frames")
+			"without it, not on its other frames: tourmaline measure --frames 12 takes them")
 	}
 	if s := c.Summary.growth(); s != "" {
 		p.para(s)

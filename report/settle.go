@@ -60,7 +60,7 @@ type Part struct {
 // keys are where values stand in the plan.
 var keys = map[plan.OpenKind]string{plan.OpenPosition: "position", plan.OpenScrim: "color", plan.OpenColor: "color",
 	plan.OpenSize: "size", plan.OpenGradient: "gradient", plan.OpenRepeat: "repeat",
-	plan.OpenTexture: "texture"}
+	plan.OpenTexture: "texture", plan.OpenPoster: "poster"}
 
 // OfSettle is the report of a settled plan.
 func OfSettle(r *settle.Result) *Settle {

@@ -77,6 +77,7 @@ type Check struct {
 // picture: contrast finds what can be proven).
 var Checks = []*Check{
 	bare, soft, stretched, cutSubject, offFocus, deepCrop, repeats, noEffect, poster, videoFallback,
+	videoLoop,
 	buried, contrastCheck, behindText, thinEdge,
 	hidden, overflow, fixed, shortPage, sameSelector,
 	seam, blurredTile, patchy, partTile, manyTiles,
@@ -138,6 +139,7 @@ type Report struct {
 	Landings int          // that were computed
 	Heights  []int
 	Checks   []string // that ran
+	Posters  []string // boxes whose texts were looked at on the poster of a video, and on no other frame
 	Grows    []Growth // of pictures that cover boxes whose heights are guesses
 }
 
@@ -197,6 +199,9 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 				Growth{m.id, a.Frame.Box.Name, a.name(), min(m.grow, p.Files.Taller)},
 			)
 		}
+	}
+	if s.has(contrastCheck.Name) {
+		s.report.Posters = s.unseenFrames()
 	}
 	s.accept()
 	slices.SortStableFunc(s.report.Findings, byWeight)

@@ -3,6 +3,7 @@ package check
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"image"
 	"image/color"
@@ -107,6 +108,21 @@ func examplePictures(t testing.TB) fstest.MapFS {
 	out["clip.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
 	c.Bytes = 20000
 	out["heavy.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
+	c.Bytes = 1100
+	jump := corpus.Video(c)
+	out["jump.mp4"] = &fstest.MapFile{Data: jump}
+	about := picture.Frames{Video: "jump.mp4", Hash: picture.HashOf(jump)}
+	for i := range 9 { // it gets lighter
+		about.Times = append(about.Times, float64(i)/2)
+		encode("jump.frames/"+picture.FrameName(i), draw(64, 36, func(x, y float64) color.NRGBA {
+			return color.NRGBA{uint8(40 + 8*i), uint8(50 + 8*i), uint8(60 + 8*i), 255}
+		}))
+	}
+	text, err := json.Marshal(about)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out["jump.frames/"+picture.FramesAbout] = &fstest.MapFile{Data: text}
 	c.Bytes, c.Sound = 1000, 20000
 	out["loud.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
 	return out

@@ -1,7 +1,10 @@
 package check
 
 import (
+	"fmt"
+
 	"tourmaline/core/finding"
+	"tourmaline/core/plan"
 )
 
 var contrastCheck = &Check{
@@ -17,7 +20,8 @@ change of rules, and at every width where the ratio is within a quarter of the n
 one; the worst viewport and both ends of every range are then painted at full size, and
 the ends are moved to where the full size says. Density does not matter. What lies
 behind a see-through box is painted too, and a fixed picture is looked at with the box
-at the top, the middle and the bottom of the window.`,
+at the top, the middle and the bottom of the window. Of a video all frames are looked at
+that measure --frames has taken, and the one is told on which a text is read worst.`,
 	Remedy: "lay a scrim between picture and text, such as color: rgb(0 0 0 / 50%), or change the text's colour",
 	Fires: `boxes:
   - name: hero
@@ -54,9 +58,49 @@ at the top, the middle and the bottom of the window.`,
 			if s.plan.All()[id].OnTouch() {
 				(&reader{pass: s, box: id, touch: true, but: told}).all(areas)
 			}
+			s.frames(id, areas, told)
 			if pictures {
 				(&reader{pass: s, box: id, loading: true}).all(areas)
 			}
 		}
 	},
+}
+
+// frames measures the text areas of a box over the frames that were taken of its video, and tells the frame on which
+// each is read worst, where the poster does not tell it already.
+func (s *pass) frames(id plan.BoxID, areas int, told []*finding.Set) {
+	b := s.plan.All()[id]
+	for i := range b.Rules {
+		for n := range b.Rules[i].Layers {
+			l := &b.Rules[i].Layers[n]
+			if l.Video == nil || !l.CSS.Image.IsURL {
+				continue
+			}
+			poster, err := s.store.File(l.CSS.Image.URL)
+			if err != nil || poster.Vector != nil {
+				continue
+			}
+			worst := make([]*finding.Finding, areas)
+			for _, fr := range s.store.Frames(l.Video.Sources[0]) {
+				px, err := fr.File.Pixels()
+				if err != nil {
+					continue
+				}
+				// As large as the poster is by itself: it lies as the poster does.
+				store := s.store.With(l.CSS.Image.URL, poster.Stand(px))
+				what := fmt.Sprintf("on the frame at %.1f s of %s", fr.Time, l.Video.Sources[0])
+				(&reader{pass: s, box: id, but: told, frame: &frame{store, what,
+					func(area int, low float64, f finding.Finding) {
+						if worst[area] == nil || low < worst[area].Measured {
+							worst[area] = &f
+						}
+					}}}).all(areas)
+			}
+			for _, f := range worst {
+				if f != nil {
+					s.add(*f)
+				}
+			}
+		}
+	}
 }

@@ -29,6 +29,23 @@ type reader struct {
 	loading bool
 	touch   bool           // on touch screens
 	but     []*finding.Set // by area: what is told already
+	frame   *frame         // of a video, in place of its poster; nil: the poster
+}
+
+// frame is a still picture of a video as a store shows it.
+type frame struct {
+	store *picture.Store
+	told  string // which it is
+	// hold takes the finding of a text area, with the contrast that 5% are below.
+	hold func(area int, low float64, f finding.Finding)
+}
+
+// pictures is the store that the reader paints with.
+func (r *reader) pictures() *picture.Store {
+	if r.frame != nil {
+		return r.frame.store
+	}
+	return r.store
 }
 
 // nearRatio is how close to the needed ratio every width is painted.
@@ -255,7 +272,7 @@ func scrolls(f *layout.Frame, window float64) []float64 {
 func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA, error) {
 	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading}
 	f := pg.Frame(r.box)
-	img, err := paint.Box(pg, f, r.store, opt)
+	img, err := paint.Box(pg, f, r.pictures(), opt)
 	if err != nil || !picture.HasAlpha(img) {
 		return img, err
 	}
@@ -267,7 +284,7 @@ func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA
 		if b.Box.Role == plan.Row || b.Border.W <= 0 || b.Border.H <= 0 {
 			continue
 		}
-		back, err := paint.Box(pg, b, r.store, opt)
+		back, err := paint.Box(pg, b, r.pictures(), opt)
 		if err != nil {
 			return nil, err
 		}
@@ -317,6 +334,11 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
 	}
 	if r.touch {
 		out.Where, out.Exact = finding.OnTouch(out.Where, out.Exact)
+	}
+	if r.frame != nil {
+		out.Message = r.frame.told + ": " + out.Message
+		r.frame.hold(n, sp.Low, out)
+		return
 	}
 	r.add(out)
 }

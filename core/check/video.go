@@ -2,11 +2,14 @@ package check
 
 import (
 	"fmt"
+	"image"
 	"math"
+	"slices"
 
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
+	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/video"
 )
@@ -225,4 +228,65 @@ covering picture does.`,
 			s.addVideo(b, l, finding.Finding{Message: "nothing lies below " + v.Name, Unit: "layers", Wanted: 1})
 		})
 	},
+}
+
+var videoLoop = &Check{
+	Name: "video-loop", Group: Fit, Level: finding.Note,
+	Line: "a video jumps where it begins again",
+	Long: `A loop whose end does not lead to its beginning jerks every few seconds. Measured on the frames
+that measure --frames has taken, at least eight: fires where the step from the last back to
+the first, in mean levels, is more than 2.5 times the largest step between neighbours, and
+more than 4 levels.`,
+	Remedy: "choose the loop so that its end leads to its beginning, or let it run there and back",
+	Fires: `boxes:
+  - {name: b, height: 300px, layers: [{video: jump.mp4, poster: photo.jpg}, {color: teal}]}
+`,
+	Silent: `boxes:
+  - {name: b, height: 300px, layers: [{video: clip.mp4, poster: photo.jpg}, {color: teal}]}
+`,
+	once: func(s *pass) {
+		const least, times, levels = 8, 2.5, 4
+		s.clips(func(b *plan.Box, l *plan.Layer, v *video.File) {
+			frames := s.store.Frames(v.Name)
+			if len(frames) < least {
+				return
+			}
+			var small []*image.RGBA
+			for _, f := range frames {
+				px, err := f.File.Pixels()
+				if err != nil {
+					return
+				}
+				small = append(small, picture.Scale(px, picture.Whole(px), image.Pt(32, 18), picture.Scaling{}))
+			}
+			step := func(a, b *image.RGBA) float64 {
+				sum := 0.0
+				for i := range a.Pix {
+					sum += math.Abs(float64(a.Pix[i]) - float64(b.Pix[i]))
+				}
+				return sum / float64(3*len(a.Pix)/4)
+			}
+			most := 0.0
+			for i := 1; i < len(small); i++ {
+				most = max(most, step(small[i-1], small[i]))
+			}
+			if jump := step(small[len(small)-1], small[0]); jump > times*most && jump > levels {
+				s.addVideo(b, l, finding.Finding{Message: fmt.Sprintf("%s jumps by %.0f levels where it begins "+
+					"again; its "+
+					"frames are %.0f from each other at most", v.Name, jump, most), Measured: jump,
+					Wanted: times * most,
+					Unit:   "levels", How: fmt.Sprintf("measured on %d frames", len(frames))})
+			}
+		})
+	},
+}
+
+// unseenFrames are boxes with videos and texts of which no frames were taken.
+func (s *pass) unseenFrames() (out []string) {
+	s.videos(func(b *plan.Box, l *plan.Layer) {
+		if len(b.Base().Text) > 0 && len(s.store.Frames(l.Video.Sources[0])) == 0 && !slices.Contains(out, b.Name) {
+			out = append(out, b.Name)
+		}
+	})
+	return out
 }

@@ -306,6 +306,9 @@ func name(src string, r *Rung, a *Asset) string {
 	if strings.HasPrefix(src, "data:") {
 		base = cmp.Or(pattern.Of(src), "inline")
 	}
+	if video, ok := strings.CutSuffix(path.Base(path.Dir(src)), ".frames"); ok {
+		base = video + "-" + base
+	}
 	part := ""
 	if b, _, ok := strings.Cut(base, "#"); ok {
 		base, part = b, "-part"

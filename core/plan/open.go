@@ -285,6 +285,8 @@ func (l *Layer) settle(n node, o OpenValue, value string) error {
 		return l.openGradient(n, text)
 	case OpenTexture:
 		return l.openTexture(n, text)
+	case OpenPoster:
+		return l.openPoster(n, text)
 	}
 	l.CSS.Repeat = css.InitialLayer().Repeat
 	return l.openRepeat(n, text)

@@ -274,7 +274,7 @@ type OpenKind uint8
 
 // Kinds, with how they are written: position: auto, color: auto scrim, color: auto,
 // size: near 33px, repeat: auto, gradient: auto from dome.jpg or auto linear-gradient(…), and
-// texture: auto from stone.jpg. A settled value stands behind them after =.
+// texture: auto from stone.jpg and poster: auto. A settled value stands behind them after =.
 const (
 	OpenPosition OpenKind = iota
 	OpenScrim
@@ -283,10 +283,11 @@ const (
 	OpenGradient
 	OpenRepeat
 	OpenTexture
+	OpenPoster
 )
 
 func (k OpenKind) String() string {
-	return [...]string{"position", "scrim", "color", "size", "gradient", "repeat", "texture"}[k]
+	return [...]string{"position", "scrim", "color", "size", "gradient", "repeat", "texture", "poster"}[k]
 }
 
 // Open is a value that the designer leaves to settle.

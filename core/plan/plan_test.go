@@ -38,7 +38,7 @@ func TestErrorsNameThePlace(t *testing.T) {
 			"    layers:\n      - image: a.png\n        keep: {x: 80, y: 0%, width: 30%, height: 10%}\n",
 			`p.yaml:7:19: x: "80" is not a percentage such as 40%`},
 		{"two kinds", head + "    layers:\n      - image: a.png\n        color: red\n",
-			`p.yaml:6:9: layers: the layer has more than one of image, texture, gradient and color`},
+			`p.yaml:6:9: layers: the layer has more than one of image, texture, gradient, color and video`},
 		{"hash comment", head + "    layers:\n      - gradient: linear-gradient(red, #fff)\n",
 			`put the value in quotes`},
 		{"media", head + "    when:\n      (widht < 5px):\n        height: 3px\n",

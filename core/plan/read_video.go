@@ -55,10 +55,26 @@ func (l *layerReader) readHide(n node) error {
 	return err
 }
 
+// openPoster reads auto: one of the frames that were taken stands behind =.
+func (l *Layer) openPoster(n node, text string) error {
+	o := l.open(n, OpenPoster, text)
+	if o.Wish != "auto" {
+		return n.fail("a picture, or auto")
+	}
+	l.CSS.Image = css.Image{}
+	if o.Settled != "" {
+		l.CSS.Image = css.Image{URL: o.Settled, IsURL: true}
+	}
+	return nil
+}
+
 func (l *layerReader) readPoster(n node) error {
 	s, err := n.text()
 	if err != nil {
 		return err
+	}
+	if s == "auto" || strings.HasPrefix(s, "auto ") {
+		return l.openPoster(n, s)
 	}
 	if s == "" || strings.Contains(s, "(") {
 		return n.fail("a picture's file name: the first frame of the video")

@@ -116,8 +116,8 @@ func (c Choice) fail(remedies ...string) Choice {
 func (s *solver) choice(o plan.OpenValue) Choice { return Choice{Open: o, Box: s.box(o).Name} }
 
 // order in which kinds are settled: a scrim depends on all others.
-var order = []plan.OpenKind{plan.OpenTexture, plan.OpenGradient, plan.OpenPosition, plan.OpenSize, plan.OpenRepeat,
-	plan.OpenColor, plan.OpenScrim}
+var order = []plan.OpenKind{plan.OpenTexture, plan.OpenPoster, plan.OpenGradient, plan.OpenPosition, plan.OpenSize,
+	plan.OpenRepeat, plan.OpenColor, plan.OpenScrim}
 
 // Run settles a plan. What was settled before is opened again first, so that a second
 // run changes nothing. The plan itself stays as it is; the text of the result is written
@@ -191,6 +191,8 @@ func (s *solver) solve(o plan.OpenValue) (Choice, error) {
 		return s.solveGradient(o)
 	case plan.OpenTexture:
 		return s.solveTexture(o)
+	case plan.OpenPoster:
+		return s.solvePoster(o)
 	}
 	return s.solveScrim(o)
 }
