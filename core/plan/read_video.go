@@ -153,26 +153,3 @@ func (b *Box) HasVideo() bool {
 		return slices.ContainsFunc(r.Layers, func(l Layer) bool { return l.Video != nil })
 	})
 }
-
-// Still is a copy of the plan without its videos, as people see it who want no motion, and touch screens.
-func (p *Plan) Still() *Plan {
-	q := p
-	for _, old := range p.all {
-		if !old.HasVideo() {
-			continue
-		}
-		b := *old
-		b.Rules = slices.Clone(b.Rules)
-		for i := range b.Rules {
-			r := &b.Rules[i]
-			r.Layers = slices.Clone(r.Layers)
-			for n := range r.Layers {
-				if r.Layers[n].Video != nil { // its number stays
-					r.Layers[n].CSS.Image = css.Image{}
-				}
-			}
-		}
-		q = q.with(&b)
-	}
-	return q
-}

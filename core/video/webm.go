@@ -52,15 +52,14 @@ type webm struct {
 }
 
 type webmTrack struct {
-	number, kind   uint64
-	codec          string
-	private        []byte
-	frame          float64 // ns
-	w, h, sw, sh   uint64
-	frames         int
-	bytes          int
-	keys           []float64
-	allKeys, tried bool
+	number, kind uint64
+	codec        string
+	private      []byte
+	frame        float64 // ns
+	w, h, sw, sh uint64
+	frames       int
+	bytes        int
+	keys         []float64
 }
 
 // number reads a number of variable length; with marker the bit that says its length stays.
