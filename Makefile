@@ -16,6 +16,8 @@ demo: build
 	bin/tourmaline fit out/observatory/tourmaline.yaml --box hero
 	bin/tourmaline trace out/observatory/index.html section.tonight
 	bin/tourmaline start out/observatory/index.html -o out/observatory/drafted.yaml
+	bin/tourmaline look out/observatory/pictures/clouds.webm
+	bin/tourmaline build out/observatory/clouds.yaml
 	bin/tourmaline css out/observatory/tourmaline.yaml --draft --into out/observatory/styles/page.css --dry-run
 
 # what needs no running: formatting, suspicious code, code that nothing reaches, other systems

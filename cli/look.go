@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -60,6 +61,14 @@ func (s *session) lookAtEach(c *cli.Command, list texter, look func(name string)
 }
 
 func lookAt(name string) (*report.Look, error) {
+	switch strings.ToLower(filepath.Ext(name)) {
+	case ".mp4", ".m4v", ".webm":
+		v, err := app.Pictures(filepath.Dir(name)).Video(filepath.Base(name))
+		if err != nil {
+			return nil, err
+		}
+		return report.OfVideo(filepath.ToSlash(name), v), nil
+	}
 	f, err := app.OpenPicture(name)
 	if err != nil {
 		return nil, err

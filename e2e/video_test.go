@@ -271,6 +271,16 @@ func TestVideosInPlans(t *testing.T) {
 			t.Errorf("no %q in %s", w, r.out)
 		}
 	}
+	r = run(t, dir, "look", "loud.mp4", "photo.jpg")
+	for _, w := range []string{`video/mp4; codecs="avc1.64001f", 640 x 360 px`, "1.968 s, 48 frames, 24.39 a second", "mp4a.40.2, 4.0 KB",
+		"behind the pictures"} {
+		if r.code != 0 || !strings.Contains(r.out, w) {
+			t.Errorf("no %q in %s%s", w, r.out, r.err)
+		}
+	}
+	if r = run(t, dir, "look", "cut.mp4"); r.code != 2 || !strings.Contains(r.err, "cut off") {
+		t.Errorf("%d %s", r.code, r.err)
+	}
 	r = run(t, dir, "css", "--videos")
 	if r.code != 0 || !strings.Contains(r.out, "<video muted loop playsinline autoplay") ||
 		strings.Contains(r.out, "<button") { // two seconds need none

@@ -8,6 +8,7 @@ import (
 
 	"tourmaline/core/finding"
 	"tourmaline/core/picture"
+	"tourmaline/core/video"
 )
 
 // Look is what look tells of a picture.
@@ -26,6 +27,63 @@ type Look struct {
 	Edges       *Edges     `json:"edges"`
 	Sharp       []SharpBox `json:"sharp"`
 	Vector      bool       `json:"vector,omitempty"`
+	Video       *VideoLook `json:"video,omitempty"`
+}
+
+// VideoLook is what look tells of a video beside its size and weight.
+type VideoLook struct {
+	Seconds    Num    `json:"seconds"`
+	Frames     int    `json:"frames"`
+	Rate       Num    `json:"framesASecond"`
+	Type       string `json:"type"`    // with the codecs parameter
+	BitRate    Num    `json:"bitRate"` // of the pictures, bits a second
+	Sound      string `json:"sound"`   // its codec; "": it is silent
+	SoundBytes int    `json:"soundBytes"`
+	IndexFirst bool   `json:"indexFirst"`
+	Turned     int    `json:"turned"` // degrees clockwise
+	Keys       []Num  `json:"keys"`   // times of the frames that need no other, s; empty: all are
+}
+
+// OfVideo looks at a video file.
+func OfVideo(name string, f *video.File) *Look {
+	v := &VideoLook{Seconds: Num(f.Duration), Frames: f.Frames, Rate: Num(f.Rate()), Type: f.Type(),
+		BitRate: Num(f.BitRate()), IndexFirst: f.IndexFirst, Turned: f.Turned, Keys: []Num{}}
+	for _, k := range f.Keys {
+		v.Keys = append(v.Keys, Num(k))
+	}
+	if f.Sound != nil {
+		v.Sound, v.SoundBytes = f.Sound.Codec, f.Sound.Bytes
+	}
+	l := &Look{File: name, Format: string(f.Format), Width: f.Width, Height: f.Height, Bytes: f.Bytes,
+		Orientation: 1, Colours: []Colour{}, Video: v}
+	l.setShape(float64(f.Width), float64(f.Height))
+	for _, d := range []float64{1, 2, 3} {
+		l.Sharp = append(l.Sharp, SharpBox{d, Num(float64(f.Width) / d), Num(float64(f.Height) / d), cssPx})
+	}
+	return l
+}
+
+// text says it in words.
+func (v *VideoLook) text(p *Printer, l *Look) {
+	row := func(name, format string, args ...any) { p.item(12, "  "+name, fmt.Sprintf(format, args...)) }
+	p.printf("%s\n", l.File)
+	row("video", "%s, %d x %d px, %s", v.Type, l.Width, l.Height, finding.Weight(l.Bytes))
+	row("length", "%.4g s, %d frames, %.4g a second, %.0f kbit/s", v.Seconds, v.Frames, v.Rate, v.BitRate/1000)
+	switch {
+	case v.Sound != "":
+		row("sound", "%s, %s: cut leaves it out of an MP4", v.Sound, finding.Weight(v.SoundBytes))
+	default:
+		row("sound", "none")
+	}
+	if !v.IndexFirst {
+		row("index", "behind the pictures: it begins late; cut puts it first")
+	}
+	if len(v.Keys) > 0 {
+		row("key frames", "%d, the last at %.4g s", len(v.Keys), v.Keys[len(v.Keys)-1])
+	}
+	for _, s := range l.Sharp {
+		row("sharp in", "%.0f x %.0f CSS px at density %g", s.Width, s.Height, s.Density)
+	}
 }
 
 // Colour is one with the share of the picture, or of its edge, that has it: 0..1.
@@ -40,6 +98,16 @@ type SharpBox struct {
 	Width   Num     `json:"width"` // CSS px
 	Height  Num     `json:"height"`
 	Unit    string  `json:"unit"`
+}
+
+// setShape says what the ratio of the sides is.
+func (l *Look) setShape(w, h float64) {
+	l.Aspect, l.Shape = Num(w/h), "square"
+	if l.Aspect > 1.02 {
+		l.Shape = "landscape"
+	} else if l.Aspect < 0.98 {
+		l.Shape = "portrait"
+	}
 }
 
 // OfLook looks at a picture file; name is what messages call it. Errors are of the picture.
@@ -63,13 +131,7 @@ func OfLook(name string, f *picture.File) (*Look, error) {
 		return nil, err
 	}
 	w, h := float64(img.Rect.Dx()), float64(img.Rect.Dy())
-	l.Aspect = Num(w / h)
-	l.Shape = "square"
-	if l.Aspect > 1.02 {
-		l.Shape = "landscape"
-	} else if l.Aspect < 0.98 {
-		l.Shape = "portrait"
-	}
+	l.setShape(w, h)
 	l.PerPixel = Num(float64(f.Bytes) * 8 / (w * h))
 	l.Alpha = picture.HasAlpha(img)
 	for _, sw := range picture.MainColours(img, 5) {
@@ -107,6 +169,10 @@ func ratioName(a float64) string {
 
 // Text prints what the picture is.
 func (l *Look) Text(p *Printer) {
+	if l.Video != nil {
+		l.Video.text(p, l)
+		return
+	}
 	row := func(name, format string, args ...any) {
 		p.printf("  %-12s %s\n", name, fmt.Sprintf(format, args...))
 	}
