@@ -306,4 +306,26 @@ func TestVideosInPlans(t *testing.T) {
 			t.Errorf("%s: %d %s", layer, r.code, r.err)
 		}
 	}
+	when := "tourmaline: 1\nviewports: {widths: 600-1200, heights: 700-700, densities: [1], named: {w: 1000x700@1}}\n" +
+		"boxes: [{name: b, height: 300px, layers: [%s{color: teal}], when: {(width < 800px): {layers: " +
+		"[%s{color: red}]}}}]\n"
+	const clip = "{video: loud.mp4, poster: photo.jpg}, "
+	write(t, dir, map[string]string{"tourmaline.yaml": fmt.Sprintf(when, clip, ""), "site.css": "body { margin: 0 }\n",
+		"index.html": "<!DOCTYPE html><link rel=stylesheet href=site.css><div class=b></div>"})
+	r = run(t, dir, "css", "--videos")
+	if r.code != 0 || !strings.Contains(r.out, "(not (width &lt; 800px))") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	if r = run(t, dir, "css", "--into", "site.css"); r.code != 2 || !strings.Contains(r.err, "elements of its own") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	write(t, dir, map[string]string{"tourmaline.yaml": fmt.Sprintf(when, "", clip)})
+	if r = run(t, dir, "css"); r.code != 2 || !strings.Contains(r.err, "when block alone") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	write(t, dir, map[string]string{"tourmaline.yaml": fmt.Sprintf(when, clip, strings.Replace(clip, "loud",
+		"cut", 1))})
+	if r = run(t, dir, "css"); r.code != 2 {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
 }

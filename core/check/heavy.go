@@ -52,6 +52,18 @@ func (s *pass) loads(v plan.Viewport) []load {
 	for f, n := range weights {
 		out = append(out, load{f.Name, n})
 	}
+	playing := map[string]bool{}
+	for _, b := range s.boxes {
+		for _, l := range pg.Frame(b).Values.Layers() {
+			if l.Plan.Video == nil || playing[l.Plan.Video.Sources[0]] {
+				continue
+			}
+			if f, err := s.store.Video(l.Plan.Video.Sources[0]); err == nil {
+				playing[f.Name] = true
+				out = append(out, load{f.Name, float64(f.Picture)})
+			}
+		}
+	}
 	slices.SortFunc(out, func(a, b load) int {
 		return cmp.Or(cmp.Compare(b.bytes, a.bytes),
 			cmp.Compare(a.name, b.name))
@@ -64,7 +76,8 @@ var heavy = &Check{
 	Line: "the backgrounds weigh more than the budget of a viewport",
 	Long: `budget: says how many bytes the backgrounds of a page may have at a named viewport.
 Estimated without making files: a quarter of each picture's own bytes for each pixel, times
-the pixels it needs there, never more than it has. tourmaline cut gives exact weights.`,
+the pixels it needs there, never more than it has; videos count whole. tourmaline cut gives
+exact weights.`,
 	Remedy: "make the heaviest box smaller there, use a calmer picture, or leave it out on small windows",
 	Fires: `budget: {phone: 200 B}
 boxes:

@@ -91,3 +91,37 @@ func TestUsualDensities(t *testing.T) {
 		t.Errorf("%+v", p.Named)
 	}
 }
+
+// A poster that is like a frame is right, one that is like none is told; a video counts in a budget.
+func TestPostersAndBudgetsOfVideos(t *testing.T) {
+	files := examplePictures(t)
+	files["grey.png"] = files["jump.frames/"+picture.FrameName(3)] // one of the frames
+	found := func(text, check string) (out []string) {
+		r, err := Run(t.Context(), parse(t, text), picture.NewStore(files), Options{Only: []string{check}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range r.Findings {
+			out = append(out, f.Message)
+		}
+		return out
+	}
+	box := func(poster string) string {
+		return "boxes: [{name: b, height: 300px, layers: [{video: jump.mp4, poster: " + poster + "}, {color: teal}]}]\n"
+	}
+	if got := found(box("grey.png"), "poster"); len(got) > 0 {
+		t.Errorf("a frame as poster: %v", got)
+	}
+	if got := found(box("photo.jpg"), "poster"); len(got) != 1 || !strings.Contains(got[0], "like no frame of "+
+		"jump.mp4") {
+		t.Errorf("a photograph as poster: %v", got)
+	}
+	// 144 frames of 1100 bytes are 158 KB.
+	if got := found("budget: {desktop: 150 KB, phone: 150 KB}\n"+box("grey.png"), "heavy"); len(got) != 1 ||
+		!strings.Contains(got[0], "jump.mp4") {
+		t.Errorf("a budget that the video breaks: %v", got)
+	}
+	if got := found("budget: {desktop: 200 KB}\n"+box("grey.png"), "heavy"); len(got) > 0 {
+		t.Errorf("a budget that holds: %v", got)
+	}
+}

@@ -165,8 +165,9 @@ var poster = &Check{
 	Line: "a video has no poster, or one of another shape",
 	Long: `Until the first frame is there the poster is seen, and what lies below where there is none. A
 poster of another shape is cropped otherwise, so the picture jumps when the video begins;
-fit and contrast are reckoned on it. Fires without a poster, and where its ratio of width
-to height is more than 2% from the video's.`,
+fit and contrast are reckoned on it. Fires without a poster, where its ratio of width to
+height is more than 2% from the video's, and where it is more than 16 levels, on average,
+from every frame that measure --frames has taken.`,
 	Remedy: "take the first frame of the video as poster: ffmpeg -i clouds.mp4 -frames:v 1 clouds.jpg",
 	Fires: `boxes:
   - {name: b, height: 300px, layers: [{video: clip.mp4}, {color: teal}]}
@@ -195,8 +196,53 @@ to height is more than 2% from the video's.`,
 					f.Width, f.Height, v.Name, v.Width, v.Height), Measured: got, Wanted: want, Unit: "width to height",
 					How: "measured on the files"})
 			}
+			s.unlike(b, l, v, f)
 		})
 	},
+}
+
+// unlike tells a poster that is like no frame of its video.
+func (s *pass) unlike(b *plan.Box, l *plan.Layer, v *video.File, poster *picture.File) {
+	const levels = 16
+	frames := s.store.Frames(v.Name)
+	if len(frames) == 0 || poster.Vector != nil {
+		return
+	}
+	own, err := thumb(poster)
+	if err != nil {
+		return
+	}
+	least := math.Inf(1)
+	for _, f := range frames {
+		px, err := thumb(f.File)
+		if err != nil {
+			return
+		}
+		least = min(least, between(own, px))
+	}
+	if least > levels {
+		s.addVideo(b, l, finding.Finding{Message: fmt.Sprintf("%s is like no frame of %s: %.0f levels from the nearest",
+			poster.Name, v.Name, least), Measured: least, Wanted: levels, Unit: "levels",
+			How: fmt.Sprintf("measured on %d frames", len(frames))})
+	}
+}
+
+// thumb is a picture small, to tell pictures from each other.
+func thumb(f *picture.File) (*image.RGBA, error) {
+	px, err := f.Pixels()
+	if err != nil {
+		return nil, err
+	}
+	return picture.Scale(px, picture.Whole(px), image.Pt(32, 18), picture.Scaling{}), nil
+}
+
+// between is how far two thumbs are from each other on average, levels.
+func between(a, b *image.RGBA) float64 {
+	sum := 0.0
+	for i := range a.Pix {
+		sum += math.Abs(float64(a.Pix[i]) - float64(b.Pix[i]))
+	}
+	return sum / float64(3*len(a.Pix)/4)
 }
 
 var videoFallback = &Check{
@@ -253,24 +299,17 @@ more than 4 levels.`,
 			}
 			var small []*image.RGBA
 			for _, f := range frames {
-				px, err := f.File.Pixels()
+				px, err := thumb(f.File)
 				if err != nil {
 					return
 				}
-				small = append(small, picture.Scale(px, picture.Whole(px), image.Pt(32, 18), picture.Scaling{}))
-			}
-			step := func(a, b *image.RGBA) float64 {
-				sum := 0.0
-				for i := range a.Pix {
-					sum += math.Abs(float64(a.Pix[i]) - float64(b.Pix[i]))
-				}
-				return sum / float64(3*len(a.Pix)/4)
+				small = append(small, px)
 			}
 			most := 0.0
 			for i := 1; i < len(small); i++ {
-				most = max(most, step(small[i-1], small[i]))
+				most = max(most, between(small[i-1], small[i]))
 			}
-			if jump := step(small[len(small)-1], small[0]); jump > times*most && jump > levels {
+			if jump := between(small[len(small)-1], small[0]); jump > times*most && jump > levels {
 				s.addVideo(b, l, finding.Finding{Message: fmt.Sprintf("%s jumps by %.0f levels where it begins "+
 					"again; its "+
 					"frames are %.0f from each other at most", v.Name, jump, most), Measured: jump,

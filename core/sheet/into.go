@@ -55,6 +55,11 @@ func partName(p *plan.Plan) string {
 // the pages ask. What comes out is held against the pages: the plan's rules win for their elements, and
 // nothing else changes. An error says what stands in the way, and nothing is to be written then.
 func Write(ctx context.Context, p *plan.Plan, ladders []*cut.Ladder, opt Options, to Into) (*Written, error) {
+	for _, c := range Clips(p, nil) {
+		return nil, &source.UnsupportedError{Span: c.Layer.Video.Span, In: "video",
+			Msg:  "a video needs elements of its own, which are not written into a stylesheet of yours",
+			Hint: "link the stylesheet that build writes, and put videos.html into the page"}
+	}
 	data, err := fs.ReadFile(to.Site, to.File)
 	if err != nil {
 		return nil, err

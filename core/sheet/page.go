@@ -108,7 +108,11 @@ func Page(p *plan.Plan, ladders []*cut.Ladder, opt Options, href string) (string
 			continue
 		}
 		for _, c := range Clips(p, opt.Clips) {
-			if c.Box == b && len(c.Files) > 0 {
+			switch {
+			case c.Box != b:
+			case len(c.Files) == 0: // its poster is seen
+				box.Video = template.HTML("\n<div class=\"" + VideoClass + "\" aria-hidden=\"true\"></div>\n")
+			default:
 				text, err := c.Markup(opt)
 				if err != nil {
 					return "", err

@@ -185,6 +185,9 @@ type sheets struct {
 }
 
 func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
+	if err := oneVideo(b); err != nil {
+		return group{}, err
+	}
 	mine := map[string]*cut.Ladder{}
 	for _, l := range s.ladders {
 		if l.Box.ID == b.ID && len(l.Rungs) > 0 && len(l.Rungs[0].Files) > 0 {

@@ -118,10 +118,10 @@ type Clip struct {
 	Seconds float64 // of the longest
 }
 
-// Clips are the videos of a plan, one for each layer.
+// Clips are the videos of a plan, one for each box.
 func Clips(p *plan.Plan, made []cut.Clip) (out []Clip) {
 	for _, b := range p.All() {
-		for i := range b.Rules {
+		for i := range b.Rules[:1] { // of a box all are the same: see oneVideo
 			for n := range b.Rules[i].Layers {
 				l := &b.Rules[i].Layers[n]
 				if l.Video == nil {
@@ -148,11 +148,12 @@ func Clips(p *plan.Plan, made []cut.Clip) (out []Clip) {
 // Source: WCAG 2.2, 2.2.2 (https://www.w3.org/TR/WCAG22/#pause-stop-hide).
 const pauseAfter = 5
 
-// Moves is the media query of windows in which a video plays.
-func Moves(v *plan.Video) string {
+// Moves is the media query of windows in which the video of a box plays: where neither hide nor a when block takes it
+// away.
+func Moves(b *plan.Box, v *plan.Video) string {
 	out := []string{"(prefers-reduced-motion: no-preference)", "(not (" + touchScreens + "))"}
-	if v.Hide != nil {
-		for _, q := range strings.Split(v.Hide.String(), ", ") {
+	without := func(m *css.Media) {
+		for _, q := range strings.Split(m.String(), ", ") {
 			if strings.HasPrefix(q, "(") && strings.Count(q, "(") == 1 {
 				out = append(out, "(not "+q+")")
 			} else {
@@ -160,7 +161,41 @@ func Moves(v *plan.Video) string {
 			}
 		}
 	}
+	if v.Hide != nil {
+		without(v.Hide)
+	}
+	for i := range b.Rules[1:] {
+		r := &b.Rules[i+1]
+		if r.Layers != nil && !slices.ContainsFunc(r.Layers, func(l plan.Layer) bool { return l.Video != nil }) {
+			without(&r.Media)
+		}
+	}
 	return strings.Join(out, " and ")
+}
+
+// oneVideo refuses boxes with several videos, or with one in a when block alone: there is one element for it.
+func oneVideo(b *plan.Box) error {
+	var first *plan.Video
+	for i := range b.Rules {
+		for n := range b.Rules[i].Layers {
+			v := b.Rules[i].Layers[n].Video
+			switch {
+			case v == nil:
+			case first == nil && i > 0:
+				return &source.UnsupportedError{Span: v.Span, In: "video", Msg: "the video stands in a when " +
+					"block alone",
+					Hint: "write it in the box itself, and say with hide: where it is not to be seen"}
+			case first == nil:
+				first = v
+			case !slices.Equal(first.Sources, v.Sources) || i > 0 && (first.Hide == nil) != (v.Hide == nil) ||
+				first.Hide != nil && v.Hide != nil && first.Hide.String() != v.Hide.String():
+				return &source.UnsupportedError{Span: v.Span, In: "video", Msg: "a box shows one video, hidden " +
+					"in one way",
+					Hint: "write the same video and the same hide: in the when block, or none"}
+			}
+		}
+	}
+	return nil
 }
 
 // markupForm is a video behind a box. It is muted, and hidden from who does not see it; its sources are fetched where
@@ -183,7 +218,7 @@ func (c *Clip) Markup(opt Options) (template.HTML, error) {
 		Class, Pause, Media string
 		Width, Height       int
 		Sources             []src
-	}{Class: VideoClass, Media: Moves(c.Layer.Video)}
+	}{Class: VideoClass, Media: Moves(c.Box, c.Layer.Video)}
 	if c.Seconds > pauseAfter {
 		data.Pause = pauseClass
 	}
