@@ -271,6 +271,15 @@ func TestVideosInPlans(t *testing.T) {
 			t.Errorf("no %q in %s", w, r.out)
 		}
 	}
+	write(t, dir, map[string]string{"big.mp4": string(corpus.Video(corpus.Clip{W: 3840, H: 2160, Frames: 60, Rate: 50,
+		Bytes: 900}))})
+	plan("video: big.mp4, poster: photo.jpg")
+	// A box of 1000 x 300 px is covered by 1000 x 562.5.
+	if r = run(t, dir, "cut"); r.code != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+		"it should have 1000 x 564 px and 25 frames a second") {
+		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+	plan("video: loud.mp4, poster: photo.jpg")
 	r = run(t, dir, "look", "loud.mp4", "photo.jpg")
 	for _, w := range []string{`video/mp4; codecs="avc1.64001f", 640 x 360 px`, "1.968 s, 48 frames, 24.39 a second", "mp4a.40.2, 4.0 KB",
 		"behind the pictures"} {

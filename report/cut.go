@@ -107,6 +107,7 @@ type Fetch struct {
 	Inline   bool   `json:"inline,omitempty"`   // it stands in the stylesheet: bytes are what it adds there
 	Unused   bool   `json:"unused,omitempty"`   // it stands there for other windows
 	Repacked string `json:"repacked,omitempty"` // of a video: what was left out or moved
+	Aim      string `json:"aim,omitempty"`      // of a video: what coding it anew should aim at
 }
 
 // Fetches are what the named viewports fetch, picture by picture.
@@ -150,10 +151,22 @@ func (fs Fetches) AddClips(p *plan.Plan, clips []cut.Clip) Fetches {
 			fs = append(fs, Fetch{Box: l.Box, Source: l.Source, Viewport: v.String(), Name: v.Name, File: c.Name,
 				Format: string(c.File.Format), Width: c.File.Width, Height: c.File.Height, Bytes: len(c.Data),
 				Fallback: c.Name, Score: 100, Original: c.File.Bytes,
-				Lighter: Num(1 - float64(len(c.Data))/float64(c.File.Bytes)), Repacked: repacked(c)})
+				Lighter: Num(1 - float64(len(c.Data))/float64(c.File.Bytes)), Repacked: repacked(c), Aim: aim(c)})
 		}
 	}
 	return fs
+}
+
+// aim says what coding a video anew should aim at; "" where it is so already.
+func aim(c *cut.Clip) string {
+	if c.Aim == nil {
+		return ""
+	}
+	out := fmt.Sprintf("%d x %d px", c.Aim.Width, c.Aim.Height)
+	if c.Aim.Rate < c.File.Rate() {
+		out += fmt.Sprintf(" and %.4g frames a second", c.Aim.Rate)
+	}
+	return out
 }
 
 // repacked says what was left out of a video, or moved.
@@ -245,6 +258,14 @@ func (fs Fetches) Text(p *Printer) {
 	}
 	fs.tellShort(p)
 	fs.tellInline(p)
+	told := map[string]bool{}
+	for _, f := range fs {
+		if f.Aim != "" && !told[f.Source] {
+			told[f.Source] = true
+			p.printf("\n")
+			p.para(fmt.Sprintf("%s: coded anew, which tourmaline never does, it should have %s", f.Source, f.Aim))
+		}
+	}
 	if tables > 1 {
 		fs.sums(p)
 	}

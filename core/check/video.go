@@ -6,9 +6,8 @@ import (
 	"math"
 	"slices"
 
-	"tourmaline/core/css"
 	"tourmaline/core/finding"
-	"tourmaline/core/layout"
+	"tourmaline/core/fit"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/video"
@@ -90,33 +89,12 @@ shows at any named viewport.`,
 				say(fmt.Sprintf("lasts %.0f s before it comes again", v.Duration), "cut it to a loop of 6 to 12 s",
 					v.Duration, mostLong, "s")
 			}
-			if w, h := s.shownAs(b, l, v); w > 0 && float64(v.Width) > spareSize*w && float64(v.Height) > spareSize*h {
+			if w, h := fit.Video(s.plan, b, l, v.Width, v.Height); w > 0 && float64(v.Width) > spareSize*w && float64(v.Height) > spareSize*h {
 				say(fmt.Sprintf("is %d x %d px; the largest named viewport shows it %.0f x %.0f px large", v.Width,
 					v.Height, w, h), fmt.Sprintf("code it anew, %.0f px wide", w), float64(v.Width), w, "px")
 			}
 		})
 	},
-}
-
-// shownAs is the most device px that a named viewport draws a video with, whole; 0 where none shows it.
-func (s *pass) shownAs(b *plan.Box, l *plan.Layer, v *video.File) (w, h float64) {
-	for _, at := range s.plan.Named {
-		f := s.sweep.Pages.At(at, layout.Exact).Frame(b.ID)
-		for k := range f.Values.Layers() {
-			if f.Values.Layers()[k].Plan.Video != l.Video {
-				continue
-			}
-			// A background that moves needs no more px than a screen of density 1 has, and half as many again.
-			d := min(at.Density, 1.5)
-			bw, bh := (f.Border.W-f.Edge[1]-f.Edge[3])*d, (f.Border.H-f.Edge[0]-f.Edge[2])*d
-			k := max(bw/float64(v.Width), bh/float64(v.Height)) // cover
-			if l.CSS.Size.Kind == css.Contain {
-				k = min(bw/float64(v.Width), bh/float64(v.Height))
-			}
-			w, h = max(w, k*float64(v.Width)), max(h, k*float64(v.Height))
-		}
-	}
-	return w, h
 }
 
 var videoPacking = &Check{

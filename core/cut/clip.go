@@ -3,9 +3,11 @@ package cut
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"math"
 	"path"
 	"strings"
 
+	"tourmaline/core/fit"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
@@ -20,6 +22,38 @@ type Clip struct {
 	Name     string
 	Data     []byte
 	Repacked *video.Repacked // what was left out or moved; nil: it is the source itself
+	Aim      *Aim            // what coding it anew should aim at; nil: it is so already, or no named viewport shows it
+}
+
+// Aim is what a video would be like that is no larger than what is seen of it.
+type Aim struct {
+	Width, Height int
+	Rate          float64 // frames a second
+}
+
+// Rates and sizes above which a video behind a page has more than is seen.
+const (
+	enoughRate = 30.5
+	spareSize  = 1.1
+)
+
+// aim says what a video of a box should be like.
+func (c *Clip) aim(p *plan.Plan, b *plan.Box, l *plan.Layer) {
+	f := c.File
+	a := Aim{f.Width, f.Height, f.Rate()}
+	if w, h := fit.Video(p, b, l, f.Width, f.Height); w > 0 && float64(f.Width) > spareSize*w &&
+		float64(f.Height) > spareSize*h {
+		even := func(v float64) int { return int(math.Ceil(v/2-1e-6)) * 2 } // coders want even sides
+		a.Width, a.Height = even(w), even(h)
+	} else if w == 0 {
+		return
+	}
+	if a.Rate > enoughRate {
+		a.Rate = 25
+	}
+	if a.Width < f.Width || a.Rate < f.Rate() {
+		c.Aim = &a
+	}
 }
 
 // Videos are the files of the plan's videos, each once, in the order in which they are written. Errors have the place
@@ -43,6 +77,7 @@ func Videos(p *plan.Plan, store *picture.Store) (out []Clip, err error) {
 						return nil, source.Place(err, v.Span)
 					}
 					c.Span = v.Span
+					c.aim(p, b, &b.Rules[i].Layers[n])
 					out = append(out, c)
 				}
 			}
