@@ -89,7 +89,8 @@ shows at any named viewport.`,
 				say(fmt.Sprintf("lasts %.0f s before it comes again", v.Duration), "cut it to a loop of 6 to 12 s",
 					v.Duration, mostLong, "s")
 			}
-			if w, h := fit.Video(s.plan, b, l, v.Width, v.Height); w > 0 && float64(v.Width) > spareSize*w && float64(v.Height) > spareSize*h {
+			w, h := fit.Video(s.plan, b, l, image.Pt(v.Width, v.Height))
+			if w > 0 && float64(v.Width) > spareSize*w && float64(v.Height) > spareSize*h {
 				say(fmt.Sprintf("is %d x %d px; the largest named viewport shows it %.0f x %.0f px large", v.Width,
 					v.Height, w, h), fmt.Sprintf("code it anew, %.0f px wide", w), float64(v.Width), w, "px")
 			}

@@ -3,6 +3,7 @@ package cut
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"image"
 	"math"
 	"path"
 	"strings"
@@ -41,7 +42,7 @@ const (
 func (c *Clip) aim(p *plan.Plan, b *plan.Box, l *plan.Layer) {
 	f := c.File
 	a := Aim{f.Width, f.Height, f.Rate()}
-	if w, h := fit.Video(p, b, l, f.Width, f.Height); w > 0 && float64(f.Width) > spareSize*w &&
+	if w, h := fit.Video(p, b, l, image.Pt(f.Width, f.Height)); w > 0 && float64(f.Width) > spareSize*w &&
 		float64(f.Height) > spareSize*h {
 		even := func(v float64) int { return int(math.Ceil(v/2-1e-6)) * 2 } // coders want even sides
 		a.Width, a.Height = even(w), even(h)
