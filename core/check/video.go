@@ -17,7 +17,6 @@ import (
 const (
 	slowLine  = 1.6e6 / 8 // bytes a second
 	mostWait  = 10        // s on it
-	mostRate  = 30.5      // frames a second
 	mostLong  = 20        // s
 	spareSize = 1.5       // times the px that the largest named viewport shows
 )
@@ -81,7 +80,7 @@ shows at any named viewport.`,
 					fmt.Sprintf("code it anew for %.0f s: about %.0f kbit/s", v.Duration,
 						mostWait*slowLine*8/v.Duration/1000), wait, mostWait, "s")
 			}
-			if v.Rate() > mostRate {
+			if v.Rate() > fit.MostRate {
 				say(fmt.Sprintf("has %.4g frames a second", v.Rate()), "code it anew with 24 or 25", v.Rate(), 30,
 					"frames a second")
 			}

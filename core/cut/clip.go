@@ -32,11 +32,8 @@ type Aim struct {
 	Rate          float64 // frames a second
 }
 
-// Rates and sizes above which a video behind a page has more than is seen.
-const (
-	enoughRate = 30.5
-	spareSize  = 1.1
-)
+// spareSize is how much larger a video may be than what is seen of it, for coding it anew to be not worth it.
+const spareSize = 1.1
 
 // aim says what a video of a box should be like.
 func (c *Clip) aim(p *plan.Plan, b *plan.Box, l *plan.Layer) {
@@ -49,7 +46,7 @@ func (c *Clip) aim(p *plan.Plan, b *plan.Box, l *plan.Layer) {
 	} else if w == 0 {
 		return
 	}
-	if a.Rate > enoughRate {
+	if a.Rate > fit.MostRate {
 		a.Rate = 25
 	}
 	if a.Width < f.Width || a.Rate < f.Rate() {

@@ -8,6 +8,9 @@ import (
 	"tourmaline/core/plan"
 )
 
+// MostRate is the most frames a second that a background that moves is worth.
+const MostRate = 30.5
+
 // movingDensity is the most px for each CSS px that a background that moves is worth: nobody counts them.
 const movingDensity = 1.5
 

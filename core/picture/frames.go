@@ -9,7 +9,31 @@ import (
 	"strings"
 
 	"tourmaline/core/source"
+	"tourmaline/core/video"
 )
+
+// Video reads the video of that name. Errors name it.
+func (s *Store) Video(name string) (*video.File, error) {
+	if s.under != nil {
+		return s.under.Video(name)
+	}
+	type read struct {
+		f   *video.File
+		err error
+	}
+	if v, ok := s.videos.Load(name); ok {
+		return v.(read).f, v.(read).err
+	}
+	f, err := find(s, name, func(fsys fs.FS, clean string) (*video.File, error) {
+		data, err := readBytes(fsys, clean)
+		if err != nil {
+			return nil, err
+		}
+		return video.Read(name, data)
+	})
+	s.videos.Store(name, read{f, err})
+	return f, err
+}
 
 // Frames are still pictures of a video, kept in a folder beside it: clouds.frames beside clouds.webm.
 type Frames struct {
@@ -44,6 +68,18 @@ type Frame struct {
 
 // Frames are those that were taken of a video; nil where there are none, or they are of another file of that name.
 func (s *Store) Frames(name string) []Frame {
+	if s.under != nil {
+		return s.under.Frames(name)
+	}
+	if v, ok := s.frames.Load(name); ok {
+		return v.([]Frame)
+	}
+	out := s.readFrames(name)
+	s.frames.Store(name, out)
+	return out
+}
+
+func (s *Store) readFrames(name string) []Frame {
 	about, err := find(s, FramesFolder(name)+"/"+FramesAbout, func(fsys fs.FS, clean string) (f Frames, err error) {
 		data, err := readBytes(fsys, clean)
 		if err == nil && json.Unmarshal(data, &f) != nil {

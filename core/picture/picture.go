@@ -33,7 +33,6 @@ import (
 	_ "golang.org/x/image/webp"
 
 	"tourmaline/core/source"
-	"tourmaline/core/video"
 )
 
 // Limits on what is read. A picture of MaxPixels takes 480 MB decoded.
@@ -100,7 +99,8 @@ type Store struct {
 	mu     sync.Mutex
 	files  sync.Map // name to opened: reading takes no lock
 	videos sync.Map
-	under  *Store // asked for names that are not in files: see With
+	frames sync.Map // of videos, by their names
+	under  *Store   // asked for names that are not in files: see With
 }
 
 type opened struct {
@@ -145,29 +145,6 @@ func (s *Store) read(name string) (*File, error) {
 	if err == nil {
 		f.Name = name
 	}
-	return f, err
-}
-
-// Video reads the video of that name. Errors name it.
-func (s *Store) Video(name string) (*video.File, error) {
-	if s.under != nil {
-		return s.under.Video(name)
-	}
-	type read struct {
-		f   *video.File
-		err error
-	}
-	if v, ok := s.videos.Load(name); ok {
-		return v.(read).f, v.(read).err
-	}
-	f, err := find(s, name, func(fsys fs.FS, clean string) (*video.File, error) {
-		data, err := readBytes(fsys, clean)
-		if err != nil {
-			return nil, err
-		}
-		return video.Read(name, data)
-	})
-	s.videos.Store(name, read{f, err})
 	return f, err
 }
 

@@ -11,16 +11,7 @@ func (f *File) readFragments() error {
 	f.Frames, f.Picture, f.Keys = 0, 0, nil
 	ids := map[uint32]*track{}
 	for _, t := range m.tracks {
-		_ = m.boxes(t.at.span, func(b box) error {
-			if d := b.bytes(m); b.kind == "tkhd" && len(d) >= 24 {
-				at := 12
-				if d[0] == 1 {
-					at = 20
-				}
-				ids[binary.BigEndian.Uint32(d[at:])] = t
-			}
-			return nil
-		})
+		ids[t.id] = t
 	}
 	ticks := map[*track]uint64{}
 	for _, top := range m.top {

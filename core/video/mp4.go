@@ -66,6 +66,7 @@ type movie struct {
 // track is one track.
 type track struct {
 	at            box // trak
+	id            uint32
 	kind          string
 	scale         uint32
 	length        uint64 // in its own scale
@@ -237,13 +238,14 @@ func (t *track) take(m *movie, b box) error {
 }
 
 func (t *track) takeHeader(d []byte) error {
-	at := 40 // of the matrix
+	at, id := 40, 12 // of the matrix, and of the track's number
 	if len(d) > 0 && d[0] == 1 {
-		at = 52
+		at, id = 52, 20
 	}
 	if len(d) < at+44 {
 		return errCut
 	}
+	t.id = binary.BigEndian.Uint32(d[id:])
 	a, b := int32(binary.BigEndian.Uint32(d[at:])), int32(binary.BigEndian.Uint32(d[at+4:]))
 	switch {
 	case a == 0 && b > 0:
