@@ -1,10 +1,12 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"image/png"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -21,6 +23,8 @@ const MostFrames = 99
 type Framed struct {
 	Video, Folder string
 	Times         []float64
+	Film          int // frames of its film
+	Of            int // frames that it has
 }
 
 // TakeFrames lets a browser take frames of the plan's videos, of each the first file, and writes them beside it.
@@ -44,12 +48,12 @@ func (pr *Project) TakeFrames(ctx context.Context, browser string, count int) (o
 		if !firsts[c.Source] {
 			continue
 		}
-		stills, err := serve.Stills(ctx, serve.Launch{Browser: browser}, c.File.Data(), "video/"+string(c.File.Format),
-			count)
+		stills, film, err := serve.Stills(ctx, serve.Launch{Browser: browser}, serve.Clip{Data: c.File.Data(),
+			MediaType: "video/" + string(c.File.Format), Seconds: c.File.Duration, Rate: c.File.Rate()}, count)
 		if err != nil {
 			return out, fmt.Errorf("%s: %w", c.Source, err)
 		}
-		f, err := pr.writeFrames(c, stills)
+		f, err := pr.writeFrames(c, stills, picture.Film(film))
 		if err != nil {
 			return out, err
 		}
@@ -59,8 +63,8 @@ func (pr *Project) TakeFrames(ctx context.Context, browser string, count int) (o
 }
 
 // writeFrames writes the frames of a video, what they are of last.
-func (pr *Project) writeFrames(c cut.Clip, stills []serve.Still) (Framed, error) {
-	out := Framed{Video: c.Source, Folder: picture.FramesFolder(c.Source)}
+func (pr *Project) writeFrames(c cut.Clip, stills []serve.Still, film picture.Film) (Framed, error) {
+	out := Framed{Video: c.Source, Folder: picture.FramesFolder(c.Source), Film: len(film.Times), Of: c.File.Frames}
 	dir := filepath.Join(pr.photos, filepath.FromSlash(out.Folder))
 	about := filepath.Join(dir, picture.FramesAbout)
 	if _, err := os.Stat(dir); err == nil {
@@ -80,8 +84,17 @@ func (pr *Project) writeFrames(c cut.Clip, stills []serve.Still) (Framed, error)
 		}
 		out.Times = append(out.Times, s.Time)
 	}
+	if len(film.Times) > 0 {
+		var strip bytes.Buffer
+		if err := png.Encode(&strip, film.Strip()); err != nil {
+			return out, err
+		}
+		if err := WriteFile(filepath.Join(dir, picture.FilmName), strip.Bytes()); err != nil {
+			return out, err
+		}
+	}
 	data, err := json.MarshalIndent(picture.Frames{Video: c.Source, Hash: picture.HashOf(c.File.Data()),
-		Times: out.Times}, "", "  ")
+		Times: out.Times, Film: film.Times}, "", "  ")
 	if err != nil {
 		return out, err
 	}

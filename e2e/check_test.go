@@ -126,7 +126,7 @@ func TestCheckExitCodesAndOptions(t *testing.T) {
 		code int
 		want string
 	}{
-		{"good.yaml", 0, "nothing found in 1 box, by 38 checks"},
+		{"good.yaml", 0, "nothing found in 1 box, by 40 checks"},
 		{"bare.yaml", 1, "1 error, 1 warning, 0 notes in 2 boxes"},
 		{"bare.yaml --fail-on error --skip missing", 0, "0 errors, 1 warning"},
 		{"bare.yaml --only missing,soft", 1, "1 error, 0 warnings, 0 notes in 2 boxes, by 2 checks"},

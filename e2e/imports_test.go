@@ -15,7 +15,7 @@ import (
 var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/cascade", "core/page",
 	"core/codec/avifbox", "core/codec", "core/video",
 	"core/picture", "core/trace", "core/similar", "core/pattern", "core/plan", "core/measure",
-	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast",
+	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast", "core/flash",
 	"core/texture", "core/draft",
 	"core/check", "core/settle", "core/tune", "core/cut", "core/prove", "core/sheet", "proof", "report", "serve", "app",
 	"demo", "cli",

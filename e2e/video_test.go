@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -240,6 +241,32 @@ func TestFramesAreTaken(t *testing.T) { // not beside others: a browser is waite
 	}
 	if r = run(t, dir, "measure", "tourmaline.yaml", "--frames", "0"); r.code != 2 {
 		t.Errorf("%d %s%s", r.code, r.out, r.err)
+	}
+}
+
+// A browser plays the video, and check finds in its film what flashes; in the demo's clip it finds nothing. The clip of
+// two seconds goes from 20 to 220 of 255 and back five times a second.
+func TestFlashesAreFound(t *testing.T) { // not beside others: a browser plays in real time
+	shoot.Need(t)
+	dir := cloudSite(t)
+	write(t, dir, map[string]string{"pictures/flashes.webm": read(t, "e2e/testdata/flashes.webm")})
+	for name, dangerous := range map[string]bool{"flashes.webm": true, "clouds.webm": false} {
+		write(t, dir, map[string]string{"tourmaline.yaml": "tourmaline: 1\npictures: pictures\nboxes:\n" +
+			"  - {name: b, height: 600px, layers: [{video: " + name + ", poster: clouds.jpg}, {color: teal}]}\n"})
+		r := run(t, dir, "measure", "tourmaline.yaml", "--frames", "2", "--json")
+		var took []struct {
+			Film   int `json:"film"`
+			Frames int `json:"frames"`
+		}
+		if err := json.Unmarshal([]byte(r.out), &took); err != nil || r.code != 0 || len(took) != 1 ||
+			took[0].Film < took[0].Frames*3/4 {
+			t.Fatalf("%s: %d %s%s", name, r.code, r.out, r.err)
+		}
+		r = run(t, dir, "check", "--only", "flashes")
+		if found := strings.Contains(r.out, "flashes with light 5 times in the second from"); found != dangerous ||
+			r.code != map[bool]int{true: 1}[dangerous] {
+			t.Errorf("%s: %d %s%s", name, r.code, r.out, r.err)
+		}
 	}
 }
 

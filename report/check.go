@@ -34,6 +34,7 @@ type Summary struct {
 	Checks    []string  `json:"checks"`
 	NoText    []string  `json:"withoutText,omitempty"` // boxes with pictures or gradients whose contrast is not looked at
 	Posters   []string  `json:"posters,omitempty"`     // boxes with videos and text: contrast is looked at on the poster
+	KeyFrames []string  `json:"keyFrames,omitempty"`   // those of which the key frames of the video were looked at too
 	Grows     []Growth  `json:"grows,omitempty"`       // of pictures that cover boxes whose heights are guesses
 
 	// Waits are of a page that is checked without a plan.
@@ -106,7 +107,7 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 			Notes: count(r, finding.Note),
 			Boxes: r.Boxes, Landings: r.Landings, Widths: Range{p.Widths[0], p.Widths[1]}, Heights: r.Heights,
 			Densities: p.Density,
-			Checks:    r.Checks, Posters: r.Posters, taller: p.Files.Taller}}
+			Checks:    r.Checks, Posters: r.Posters, KeyFrames: r.KeyFrames, taller: p.Files.Taller}}
 	for _, g := range r.Grows {
 		out.Summary.Grows = append(out.Summary.Grows, Growth{g.Box, g.ID.N, Source(g.Image), Num(g.Share)})
 	}
@@ -203,6 +204,10 @@ func (c *Check) Text(p *Printer) {
 		p.para("in " + strings.Join(n, ", ") + " contrast is looked at on the poster of the video and on what " +
 			"is seen " +
 			"without it, not on its other frames: tourmaline measure --frames 12 takes them")
+	}
+	if n := c.Summary.KeyFrames; len(n) > 0 {
+		p.para("in " + strings.Join(n, ", ") + " contrast is looked at on the poster and the key frames of the " +
+			"video, and on what is seen without it: tourmaline measure --frames 12 takes others")
 	}
 	if s := c.Summary.growth(); s != "" {
 		p.para(s)

@@ -5,14 +5,16 @@ type Framing struct {
 	Video  string `json:"video"`
 	Folder string `json:"folder"` // in the pictures folder
 	Times  []Num  `json:"times"`  // s
+	Film   int    `json:"film"`   // frames of the video that were looked at for flashes
+	Frames int    `json:"frames"` // that it has
 }
 
 // Framings are those of several.
 type Framings []Framing
 
-// OfFrames tells of one video.
-func OfFrames(video, folder string, times []float64) Framing {
-	f := Framing{Video: video, Folder: folder, Times: []Num{}}
+// OfFrames tells of one video: when its frames are, and how many frames its film has of how many.
+func OfFrames(video, folder string, times []float64, film, of int) Framing {
+	f := Framing{Video: video, Folder: folder, Times: []Num{}, Film: film, Frames: of}
 	for _, t := range times {
 		f.Times = append(f.Times, Num(t))
 	}
@@ -27,5 +29,11 @@ func (fs Framings) Text(p *Printer) {
 	for _, f := range fs {
 		p.printf("%s: %s from 0 to %.1f s, in %s; tourmaline check looks at texts on all of them\n", f.Video,
 			Plural(len(f.Times), "frame"), float64(f.Times[len(f.Times)-1]), f.Folder)
+		switch {
+		case f.Film == 0:
+			p.printf("  this browser cannot tell frames from each other while it plays: flashes are not looked for\n")
+		default:
+			p.printf("  and a film of %d of its %d frames, in which check looks for flashes\n", f.Film, f.Frames)
+		}
 	}
 }

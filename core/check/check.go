@@ -77,7 +77,7 @@ type Check struct {
 // picture: contrast finds what can be proven).
 var Checks = []*Check{
 	bare, soft, stretched, cutSubject, offFocus, deepCrop, repeats, noEffect, poster, videoFallback,
-	videoLoop,
+	videoLoop, videoSoft, flashes,
 	buried, contrastCheck, behindText, thinEdge,
 	hidden, overflow, fixed, shortPage, sameSelector,
 	seam, blurredTile, patchy, partTile, manyTiles,
@@ -139,8 +139,9 @@ type Report struct {
 	Landings int          // that were computed
 	Heights  []int
 	Checks   []string // that ran
-	Posters  []string // boxes whose texts were looked at on the poster of a video, and on no other frame
-	Grows    []Growth // of pictures that cover boxes whose heights are guesses
+	// Boxes whose texts were looked at on the poster of a video and on no other frame, and on its key frames alone.
+	Posters, KeyFrames []string
+	Grows              []Growth // of pictures that cover boxes whose heights are guesses
 }
 
 // Growth is how much taller than planned a box may grow before a picture that covers it is
@@ -201,7 +202,7 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 		}
 	}
 	if s.has(contrastCheck.Name) {
-		s.report.Posters = s.unseenFrames()
+		s.report.Posters, s.report.KeyFrames = s.unseenFrames()
 	}
 	s.accept()
 	slices.SortStableFunc(s.report.Findings, byWeight)

@@ -123,6 +123,28 @@ func examplePictures(t testing.TB) fstest.MapFS {
 		t.Fatal(err)
 	}
 	out["jump.frames/"+picture.FramesAbout] = &fstest.MapFile{Data: text}
+	c.Bytes = 1200
+	blinking := corpus.Video(c)
+	out["flashes.mp4"] = &fstest.MapFile{Data: blinking}
+	about = picture.Frames{Video: "flashes.mp4", Hash: picture.HashOf(blinking)}
+	var film picture.Film
+	for i := range 144 { // six times a second
+		v := uint8(220 * (i / 2 % 2))
+		img := image.NewRGBA(image.Rect(0, 0, 32, 18))
+		for k := range img.Pix {
+			img.Pix[k] = max(v, uint8(k%4/3*255))
+		}
+		film.Frames, film.Times = append(film.Frames, img), append(film.Times, float64(i)/24)
+	}
+	about.Film = film.Times
+	encode("flashes.frames/"+picture.FilmName, film.Strip())
+	if text, err = json.Marshal(about); err != nil {
+		t.Fatal(err)
+	}
+	out["flashes.frames/"+picture.FramesAbout] = &fstest.MapFile{Data: text}
+	c.W, c.H = 320, 180
+	out["small.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
+	c.W, c.H = 1280, 720
 	c.Bytes, c.Sound = 1000, 20000
 	out["loud.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
 	return out

@@ -32,7 +32,7 @@ boxes:
       - {image: photo.jpg, size: cover, repeat: no-repeat}
 `,
 	layer: func(a *scene) float64 {
-		if !raster(a) || isTile(a) {
+		if !raster(a) || isTile(a) || a.Plan.Video != nil { // a poster is seen for a moment: see video-soft
 			return 0
 		}
 		if fit.Soft(&a.Landing, a.floor()) {

@@ -88,7 +88,8 @@ shows at any named viewport.`,
 				say(fmt.Sprintf("lasts %.0f s before it comes again", v.Duration), "cut it to a loop of 6 to 12 s",
 					v.Duration, mostLong, "s")
 			}
-			w, h := fit.Video(s.plan, b, l, image.Pt(v.Width, v.Height))
+			seen := fit.Video(s.plan, b, l, image.Pt(v.Width, v.Height))
+			w, h := seen.Across, seen.Down
 			if w > 0 && float64(v.Width) > spareSize*w && float64(v.Height) > spareSize*h {
 				say(fmt.Sprintf("is %d x %d px; the largest named viewport shows it %.0f x %.0f px large", v.Width,
 					v.Height, w, h), fmt.Sprintf("code it anew, %.0f px wide", w), float64(v.Width), w, "px")
@@ -183,7 +184,7 @@ from every frame that measure --frames has taken.`,
 func (s *pass) unlike(b *plan.Box, l *plan.Layer, v *video.File, poster *picture.File) {
 	const levels = 16
 	frames := s.store.Frames(v.Name)
-	if len(frames) == 0 || poster.Vector != nil {
+	if len(frames) == 0 || frames[0].Key || poster.Vector != nil {
 		return
 	}
 	own, err := thumb(poster)
@@ -272,7 +273,7 @@ more than 4 levels.`,
 		const least, times, levels = 8, 2.5, 4
 		s.clips(func(b *plan.Box, l *plan.Layer, v *video.File) {
 			frames := s.store.Frames(v.Name)
-			if len(frames) < least {
+			if len(frames) < least || frames[0].Key {
 				return
 			}
 			var small []*image.RGBA
@@ -298,12 +299,24 @@ more than 4 levels.`,
 	},
 }
 
-// unseenFrames are boxes with videos and texts of which no frames were taken.
-func (s *pass) unseenFrames() (out []string) {
+// unseenFrames are boxes with videos and texts of which no frames were taken, and those of which key frames were looked
+// at.
+func (s *pass) unseenFrames() (none, keys []string) {
 	s.videos(func(b *plan.Box, l *plan.Layer) {
-		if len(b.Base().Text) > 0 && len(s.store.Frames(l.Video.Sources[0])) == 0 && !slices.Contains(out, b.Name) {
-			out = append(out, b.Name)
+		if len(b.Base().Text) == 0 {
+			return
+		}
+		frames := s.store.Frames(l.Video.Sources[0])
+		list := &none
+		switch {
+		case len(frames) > 0 && !frames[0].Key:
+			return
+		case len(frames) > 0:
+			list = &keys
+		}
+		if !slices.Contains(*list, b.Name) {
+			*list = append(*list, b.Name)
 		}
 	})
-	return out
+	return none, keys
 }

@@ -39,12 +39,13 @@ const spareSize = 1.1
 func (c *Clip) aim(p *plan.Plan, b *plan.Box, l *plan.Layer) {
 	f := c.File
 	a := Aim{f.Width, f.Height, f.Rate()}
-	if w, h := fit.Video(p, b, l, image.Pt(f.Width, f.Height)); w > 0 && float64(f.Width) > spareSize*w &&
-		float64(f.Height) > spareSize*h {
+	seen := fit.Video(p, b, l, image.Pt(f.Width, f.Height))
+	switch w, h := seen.Across, seen.Down; {
+	case w == 0:
+		return
+	case float64(f.Width) > spareSize*w && float64(f.Height) > spareSize*h:
 		even := func(v float64) int { return int(math.Ceil(v/2-1e-6)) * 2 } // coders want even sides
 		a.Width, a.Height = even(w), even(h)
-	} else if w == 0 {
-		return
 	}
 	if a.Rate > fit.MostRate {
 		a.Rate = 25

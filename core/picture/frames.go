@@ -4,10 +4,13 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"image"
 	"io/fs"
 	"path"
+	"slices"
 	"strings"
 
+	"tourmaline/core/codec/avifbox"
 	"tourmaline/core/source"
 	"tourmaline/core/video"
 )
@@ -37,9 +40,53 @@ func (s *Store) Video(name string) (*video.File, error) {
 
 // Frames are still pictures of a video, kept in a folder beside it: clouds.frames beside clouds.webm.
 type Frames struct {
-	Video string    `json:"video"` // the file's name
-	Hash  string    `json:"hash"`  // of the file that they are of
-	Times []float64 `json:"times"` // s, one for each
+	Video string    `json:"video"`          // the file's name
+	Hash  string    `json:"hash"`           // of the file that they are of
+	Times []float64 `json:"times"`          // s, one for each
+	Film  []float64 `json:"film,omitempty"` // s, of the frames of its film
+}
+
+// FilmName is the picture in the folder that holds the film: all frames of the video, small, one under the other.
+const FilmName = "film.png"
+
+// Film is the frames of a video, small, as they came by while a browser played it.
+type Film struct {
+	Times  []float64 // s, rising
+	Frames []*image.RGBA
+}
+
+// Strip is a film as one picture; all its frames are of one size.
+func (f Film) Strip() *image.RGBA {
+	size := f.Frames[0].Rect.Size()
+	out := image.NewRGBA(image.Rect(0, 0, size.X, size.Y*len(f.Frames)))
+	for i, fr := range f.Frames {
+		copy(out.Pix[i*len(fr.Pix):], fr.Pix)
+	}
+	return out
+}
+
+// Film is the film that was taken of a video; ok is false where there is none, or it is of another file of that name.
+func (s *Store) Film(name string) (f Film, ok bool) {
+	about, err := s.aboutFrames(name)
+	v, failed := s.Video(name)
+	if err != nil || failed != nil || about.Hash != HashOf(v.Data()) || len(about.Film) < 2 {
+		return f, false
+	}
+	file, err := s.File(FramesFolder(name) + "/" + FilmName)
+	if err != nil {
+		return f, false
+	}
+	px, err := file.Pixels()
+	n := len(about.Film)
+	if err != nil || px.Rect.Dy()%n != 0 || !slices.IsSorted(about.Film) {
+		return f, false
+	}
+	h := px.Rect.Dy() / n
+	for i := range n {
+		f.Frames = append(f.Frames, cutOut(px, image.Rect(0, i*h, px.Rect.Dx(), (i+1)*h)))
+	}
+	f.Times = about.Film
+	return f, true
 }
 
 // FramesAbout is the file in the folder that says what they are of.
@@ -64,9 +111,11 @@ func HashOf(data []byte) string {
 type Frame struct {
 	Time float64 // s
 	File *File
+	Key  bool // decoded from the file itself: such frames lie as its coder has put them, and few others are known
 }
 
-// Frames are those that were taken of a video; nil where there are none, or they are of another file of that name.
+// Frames are those that were taken of a video; where there are none, or they are of another file of that name, those
+// that we can decode ourselves: the key frames of AV1, which may be few.
 func (s *Store) Frames(name string) []Frame {
 	if s.under != nil {
 		return s.under.Frames(name)
@@ -79,25 +128,62 @@ func (s *Store) Frames(name string) []Frame {
 	return out
 }
 
-func (s *Store) readFrames(name string) []Frame {
-	about, err := find(s, FramesFolder(name)+"/"+FramesAbout, func(fsys fs.FS, clean string) (f Frames, err error) {
+// aboutFrames is what the folder of a video's frames says of them.
+func (s *Store) aboutFrames(name string) (Frames, error) {
+	if s.under != nil {
+		return s.under.aboutFrames(name)
+	}
+	return find(s, FramesFolder(name)+"/"+FramesAbout, func(fsys fs.FS, clean string) (f Frames, err error) {
 		data, err := readBytes(fsys, clean)
 		if err == nil && json.Unmarshal(data, &f) != nil {
 			err = &source.SyntaxError{In: clean, Msg: "this says nothing of frames"}
 		}
 		return f, err
 	})
+}
+
+func (s *Store) readFrames(name string) []Frame {
+	about, err := s.aboutFrames(name)
 	v, failed := s.Video(name)
-	if err != nil || failed != nil || about.Hash != HashOf(v.Data()) || len(about.Times) > 99 {
+	switch {
+	case failed != nil:
 		return nil
+	case err != nil || about.Hash != HashOf(v.Data()) || len(about.Times) > 99:
+		return keyFrames(v)
 	}
 	var out []Frame
 	for i, t := range about.Times {
 		f, err := s.File(FramesFolder(name) + "/" + FrameName(i))
 		if err != nil {
+			return keyFrames(v)
+		}
+		out = append(out, Frame{Time: t, File: f})
+	}
+	return out
+}
+
+// keyFrames are the key frames of an AV1 video, each as the AVIF picture that it is but for its container. Where a
+// video does not say its matrix, browsers take BT.709 from 720 lines on, BT.601 below.
+func keyFrames(v *video.File) (out []Frame) {
+	const most = 12
+	unsaid := avifbox.Nclx{Primaries: 1, Transfer: 13, Matrix: 6}
+	if v.Height >= 720 {
+		unsaid.Matrix = 1
+	}
+	for _, k := range v.AV1Keys(most) {
+		data, err := avifbox.WriteAs(k.Data, nil, &unsaid)
+		if err != nil {
 			return nil
 		}
-		out = append(out, Frame{t, f})
+		f, err := Read("", data)
+		if err != nil {
+			return nil
+		}
+		f.Name = v.Name
+		if _, err := f.Pixels(); err != nil {
+			return nil
+		}
+		out = append(out, Frame{Time: k.Time, File: f, Key: true})
 	}
 	return out
 }

@@ -74,6 +74,7 @@ type track struct {
 	turned        int
 	codec         string
 	aspect        [2]uint32 // of a px
+	config        []byte    // of AV1
 
 	times   []run    // stts
 	keys    []uint32 // stss, from 1
@@ -159,7 +160,7 @@ func (f *File) takeTracks() error {
 			if t.scale > 0 {
 				f.Duration = float64(t.length) / float64(t.scale)
 			}
-			f.Keys = t.keyTimes()
+			f.Keys, f.config = t.keyTimes(), t.config
 		case t.kind == "soun" && f.Sound == nil:
 			f.Sound = &Sound{t.codec, int(t.bytes())}
 		}
@@ -435,7 +436,7 @@ func (t *track) takeEntry(m *movie, e box) error {
 		case b.kind == "hvcC" && len(c) >= 13:
 			t.codec = hevcCodec(e.kind, c)
 		case b.kind == "av1C" && len(c) >= 3:
-			t.codec = av1Codec(c)
+			t.codec, t.config = av1Codec(c), c[min(4, len(c)):]
 		case b.kind == "vpcC" && len(c) >= 7:
 			t.codec = fmt.Sprintf("%s.%02d.%02d.%02d", e.kind, c[4], c[5], c[6]>>4)
 		case b.kind == "pasp" && len(c) >= 8:

@@ -48,8 +48,10 @@ type File struct {
 	Fragmented    bool      // in pieces with an index each
 	Keys          []float64 // times of the frames that need no other, s; nil: all are
 
-	data []byte
-	mp4  *movie
+	data   []byte
+	mp4    *movie
+	config []byte // what AV1 says once for all frames: OBUs
+	keys   []span // of WebM: where the frames of Keys lie
 }
 
 // Sound is a sound track.

@@ -60,6 +60,7 @@ type webmTrack struct {
 	frames       int
 	bytes        int
 	keys         []float64
+	keyAt        []span
 }
 
 // number reads a number of variable length; with marker the bit that says its length stays.
@@ -172,7 +173,10 @@ func (f *File) readWebM() error {
 	if t.sw > 0 && t.sh > 0 {
 		f.Width, f.Height = int(min(t.sw, 1<<20)), int(min(t.sh, 1<<20))
 	}
-	f.Frames, f.Picture, f.Keys = t.frames, t.bytes, t.keys
+	f.Frames, f.Picture, f.Keys, f.keys = t.frames, t.bytes, t.keys, t.keyAt
+	if t.codec == "V_AV1" && len(t.private) > 4 {
+		f.config = t.private[4:]
+	}
 	f.Duration = w.length * w.scale / 1e9
 	if f.Duration <= 0 && t.frames > 1 {
 		f.Duration = w.last * float64(t.frames) / float64(t.frames-1)
@@ -297,7 +301,7 @@ func (w *webm) block(e element, time float64, key func(flags byte) bool) error {
 		seconds := ticks * w.scale / 1e9
 		w.last = max(w.last, seconds)
 		if key(w.data[at+2]) {
-			t.keys = append(t.keys, seconds)
+			t.keys, t.keyAt = append(t.keys, seconds), append(t.keyAt, span{at + 3, e.to})
 		}
 	}
 	return nil
