@@ -312,7 +312,8 @@ func (s *session) takeFrames(ctx context.Context, c *cli.Command) error {
 	taken, err := pr.TakeFrames(ctx, browser, n)
 	out := report.Framings{}
 	for _, f := range taken {
-		out = append(out, report.OfFrames(f.Video, f.Folder, f.Times, f.Film, f.Of))
+		out = append(out, report.Framing{Video: f.Video, Folder: f.Folder, Times: report.Nums(f.Times), Film: f.Film,
+			Frames: f.Of})
 	}
 	if err != nil {
 		return err

@@ -270,6 +270,31 @@ func TestFlashesAreFound(t *testing.T) { // not beside others: a browser plays i
 	}
 }
 
+// A part is cut in whole groups of pictures.
+func TestPartsOfVideos(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"photo.jpg": read(t, "demo/site/pictures/clouds.jpg"), "two.mp4": string(
+		corpus.Video(corpus.Clip{W: 640, H: 360, Frames: 48, Rate: 24, Bytes: 900, Sound: 4000, Keys: []int{1, 25}}))})
+	for part, want := range map[string]string{
+		"0.5,9":   "0.984 to 1.968 s of it, sound left out", // keys at 0 and 1 s of 2 s
+		"0,1":     "0 to 0.984 s of it, sound left out",
+		"0.5,0.9": "they begin at 0, 0.984 s",
+		"3,1":     "such as 2,8",
+		"x":       "such as 2,8",
+	} {
+		write(t, dir, map[string]string{"tourmaline.yaml": "tourmaline: 1\nboxes:\n  - {name: b, selector: .b, " +
+			"height: 500px, layers: [{video: 'two.mp4#t=" + part + "', poster: photo.jpg}, {color: teal}]}\n"})
+		code := 2
+		if strings.Contains(want, "sound") {
+			code = 0
+		}
+		if r := run(t, dir, "cut"); r.code != code || !strings.Contains(r.out+r.err, want) {
+			t.Errorf("%s: %d %s%s", part, r.code, r.out, r.err)
+		}
+	}
+}
+
 // What cut does to a video, what plans may say of one, and what is wrong with files.
 func TestVideosInPlans(t *testing.T) {
 	t.Parallel()

@@ -150,8 +150,8 @@ func (fs Fetches) AddClips(p *plan.Plan, clips []cut.Clip) Fetches {
 			c := &clips[slices.IndexFunc(clips, func(c cut.Clip) bool { return c.Source == l.Source })]
 			fs = append(fs, Fetch{Box: l.Box, Source: l.Source, Viewport: v.String(), Name: v.Name, File: c.Name,
 				Format: string(c.File.Format), Width: c.File.Width, Height: c.File.Height, Bytes: len(c.Data),
-				Fallback: c.Name, Score: 100, Original: c.File.Bytes,
-				Lighter: Num(1 - float64(len(c.Data))/float64(c.File.Bytes)), Repacked: repacked(c), Aim: aim(c)})
+				Fallback: c.Name, Score: 100, Original: c.Original,
+				Lighter: Num(1 - float64(len(c.Data))/float64(c.Original)), Repacked: repacked(c), Aim: aim(c)})
 		}
 	}
 	return fs
@@ -171,16 +171,17 @@ func aim(c *cut.Clip) string {
 
 // repacked says what was left out of a video, or moved.
 func repacked(c *cut.Clip) string {
-	r := c.Repacked
-	switch {
-	case r == nil:
-		return ""
-	case r.Sound && r.IndexFirst:
-		return "sound left out, index first"
-	case r.Sound:
-		return "sound left out"
+	var out []string
+	if !c.Part.All() {
+		out = append(out, fmt.Sprintf("%.4g to %.4g s of it", c.Part.From, c.Part.To))
 	}
-	return "index first"
+	if c.Sound {
+		out = append(out, "sound left out")
+	}
+	if c.IndexFirst {
+		out = append(out, "index first")
+	}
+	return strings.Join(out, ", ")
 }
 
 // fetchOf is what a viewport fetches of a rung, but for how it lies there.

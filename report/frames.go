@@ -12,13 +12,13 @@ type Framing struct {
 // Framings are those of several.
 type Framings []Framing
 
-// OfFrames tells of one video: when its frames are, and how many frames its film has of how many.
-func OfFrames(video, folder string, times []float64, film, of int) Framing {
-	f := Framing{Video: video, Folder: folder, Times: []Num{}, Film: film, Frames: of}
-	for _, t := range times {
-		f.Times = append(f.Times, Num(t))
+// Nums are numbers as they are told.
+func Nums(list []float64) []Num {
+	out := []Num{}
+	for _, v := range list {
+		out = append(out, Num(v))
 	}
-	return f
+	return out
 }
 
 // Text says where they are.

@@ -160,7 +160,8 @@ func OfHandout(p *plan.Plan, r *check.Report, version string) *Handout {
 			"and on what is seen without it, not on its other frames.")
 	}
 	if len(s.KeyFrames) > 0 {
-		h.How = append(h.How, "In "+strings.Join(s.KeyFrames, ", ")+" contrast was looked at on the poster and the key "+
+		h.How = append(h.How, "In "+strings.Join(s.KeyFrames, ", ")+" contrast was looked at on the poster and "+
+			"the key "+
 			"frames of the video and on what is seen without it.")
 	}
 	return h

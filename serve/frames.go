@@ -71,7 +71,8 @@ func Stills(ctx context.Context, l Launch, clip Clip, count int) ([]Still, Film,
 	srv := &http.Server{Handler: taking, ReadHeaderTimeout: 10 * time.Second}
 	go func() { _ = srv.Serve(listener) }()
 	defer srv.Close()
-	played := time.Duration(5 * min(clip.Seconds, longestFilm) * float64(time.Second)) // once, and at a quarter of its pace
+	// Once, and at a quarter of its pace.
+	played := time.Duration(5 * min(clip.Seconds, longestFilm) * float64(time.Second))
 	ctx, cancel := context.WithTimeoutCause(ctx, toTake+played, errors.New("the browser does not answer"))
 	defer cancel()
 	b, err := Start(ctx, l, "http://"+taking.host+"/"+taking.token+"/")

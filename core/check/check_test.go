@@ -104,6 +104,13 @@ func examplePictures(t testing.TB) fstest.MapFS {
 		deep.Pix[i] = uint8(i * 7)
 	}
 	encode("deep.png", deep)
+	exampleVideos(t, out, encode)
+	return out
+}
+
+// exampleVideos are the videos of examples, with their frames.
+func exampleVideos(t testing.TB, out fstest.MapFS, encode func(name string, img image.Image)) {
+	t.Helper()
 	c := corpus.Clip{W: 1280, H: 720, Frames: 144, Rate: 24, Bytes: 1000}
 	out["clip.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
 	c.Bytes = 20000
@@ -114,9 +121,11 @@ func examplePictures(t testing.TB) fstest.MapFS {
 	about := picture.Frames{Video: "jump.mp4", Hash: picture.HashOf(jump)}
 	for i := range 9 { // it gets lighter
 		about.Times = append(about.Times, float64(i)/2)
-		encode("jump.frames/"+picture.FrameName(i), draw(64, 36, func(x, y float64) color.NRGBA {
-			return color.NRGBA{uint8(40 + 8*i), uint8(50 + 8*i), uint8(60 + 8*i), 255}
-		}))
+		img := image.NewGray(image.Rect(0, 0, 64, 36))
+		for k := range img.Pix {
+			img.Pix[k] = uint8(50 + 8*i)
+		}
+		encode("jump.frames/"+picture.FrameName(i), img)
 	}
 	text, err := json.Marshal(about)
 	if err != nil {
@@ -147,7 +156,6 @@ func examplePictures(t testing.TB) fstest.MapFS {
 	c.W, c.H = 1280, 720
 	c.Bytes, c.Sound = 1000, 20000
 	out["loud.mp4"] = &fstest.MapFile{Data: corpus.Video(c)}
-	return out
 }
 
 func parse(t testing.TB, text string) *plan.Plan {

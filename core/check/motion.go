@@ -31,7 +31,8 @@ them. Measured at the named viewports, on the first file of a video.`,
 			if seen.Scale <= most+1e-9 {
 				return
 			}
-			s.addVideo(b, l, finding.Finding{Message: fmt.Sprintf("%s is %d x %d px; at %s one of its px is seen %.2f CSS "+
+			s.addVideo(b, l, finding.Finding{Message: fmt.Sprintf("%s is %d x %d px; at %s one of its px is "+
+				"seen %.2f CSS "+
 				"px large", v.Name, v.Width, v.Height, seen.At.Label(), seen.Scale),
 				Remedy: fmt.Sprintf("export it at least %.0f px wide, or give it a smaller box",
 					float64(v.Width)*seen.Scale/most),
@@ -74,7 +75,8 @@ largest. Where the film has fewer than ten frames a second, it is not judged.`,
 			if worst.Red {
 				what = "red"
 			}
-			s.addVideo(b, l, finding.Finding{Message: fmt.Sprintf("%s flashes with %s %d times in the second from %.1f s",
+			s.addVideo(b, l, finding.Finding{Message: fmt.Sprintf("%s flashes with %s %d times in the second "+
+				"from %.1f s",
 				v.Name, what, worst.Times, worst.From), Measured: float64(worst.Times), Wanted: flash.Most,
 				Unit: "flashes a second", How: fmt.Sprintf("measured on %d frames", len(film.Times)),
 				Reason: "flashes can cause seizures"})

@@ -85,7 +85,8 @@ shows at any named viewport.`,
 					"frames a second")
 			}
 			if v.Duration > mostLong {
-				say(fmt.Sprintf("lasts %.0f s before it comes again", v.Duration), "cut it to a loop of 6 to 12 s",
+				say(fmt.Sprintf("lasts %.0f s before it comes again", v.Duration), "take a part of it, such as "+
+					""+v.Name+"#t=0,10",
 					v.Duration, mostLong, "s")
 			}
 			seen := fit.Video(s.plan, b, l, image.Pt(v.Width, v.Height))
@@ -102,9 +103,9 @@ var videoPacking = &Check{
 	Name: "video-packing", Group: Weight, Level: finding.Note,
 	Line: "a video holds what nobody hears, or begins late",
 	Long: `A video behind a page is silent: a sound track is fetched for nothing. And an MP4 whose index
-stands behind its pictures does not begin before all of it is there. cut leaves the sound
-of an MP4 out and puts its index first, without coding anything anew; in WebM, and in MP4
-in pieces, it cannot. Measured on all files of a video.`,
+stands behind its pictures does not begin before all of it is there. cut leaves the sound out
+and puts the index first, without coding anything anew; in MP4 in pieces it cannot. Measured
+on all files of a video.`,
 	Remedy: "deliver what tourmaline cut writes, or export it again without sound and for fast start",
 	Fires: `boxes:
   - {name: b, height: 300px, layers: [{video: loud.mp4, poster: photo.jpg}, {color: teal}]}
@@ -119,9 +120,8 @@ in pieces, it cannot. Measured on all files of a video.`,
 				if err != nil {
 					continue
 				}
-				can := v.Format == video.MP4 && !v.Fragmented
 				remedy := "nothing: tourmaline cut mends it without coding anew"
-				if !can {
+				if v.Fragmented {
 					remedy = "export it again without sound"
 				}
 				if v.Sound != nil {

@@ -19,11 +19,15 @@ import (
 type Clip struct {
 	Source   string
 	Span     source.Span // of the layer's video
-	File     *video.File // the source
+	File     *video.File // the source, or the part of it that is meant
 	Name     string
 	Data     []byte
-	Repacked *video.Repacked // what was left out or moved; nil: it is the source itself
-	Aim      *Aim            // what coding it anew should aim at; nil: it is so already, or no named viewport shows it
+	Original int // bytes of the source
+
+	Sound, IndexFirst bool       // its sound was left out, its index moved to the front
+	Part              video.Part // what is left of it, s
+
+	Aim *Aim // what coding it anew should aim at; nil: it is so already, or no named viewport shows it
 }
 
 // Aim is what a video would be like that is no larger than what is seen of it.
@@ -90,15 +94,21 @@ func clipOf(store *picture.Store, name string) (Clip, error) {
 	if err != nil {
 		return Clip{}, err
 	}
-	c := Clip{Source: name, File: f, Data: f.Data()}
-	if c.Repacked, err = f.Repack(); err != nil {
+	c := Clip{Source: name, File: f, Data: f.Data(), Original: f.Bytes}
+	delivered, err := f.Cut(video.Part{})
+	if err != nil {
 		return Clip{}, err
 	}
-	if c.Repacked != nil {
-		c.Data = c.Repacked.Data
+	c.Data = delivered.Data()
+	if whole := f.Whole; whole != nil {
+		c.Original, c.Part = whole.Bytes, f.Part
+		f = whole
 	}
+	c.Sound = f.Sound != nil && delivered.Sound == nil
+	c.IndexFirst = !f.IndexFirst && delivered.IndexFirst
 	sum := sha256.Sum256(c.Data)
-	base := strings.TrimSuffix(path.Base(name), path.Ext(name))
+	base, _, _ := strings.Cut(name, "#t=")
+	base = strings.TrimSuffix(path.Base(base), path.Ext(base))
 	c.Name = cleanName(base) + "-" + hex.EncodeToString(sum[:4]) + "." + string(f.Format)
 	return c, nil
 }

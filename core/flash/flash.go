@@ -3,7 +3,8 @@
 //	worst := flash.Look(film, 40, 40) // a px of the film is seen 40 x 40 CSS px large
 //	worst.Times                       // 4: more than three in a second must not be
 //
-// Source: WCAG 2.2, general flash and red flash thresholds, with its estimate for the web: a quarter of any 341 x 256 px
+// Source: WCAG 2.2, general flash and red flash thresholds, with its estimate for the web: a quarter of any 341 x 256
+// px
 // (https://www.w3.org/TR/WCAG22/#dfn-general-flash-and-red-flash-thresholds).
 package flash
 

@@ -38,15 +38,21 @@ func TestFlashes(t *testing.T) {
 		red  bool
 	}{
 		{"still", func(float64, int, int) color.RGBA { return grey(90) }, 0, false},
-		{"two a second", func(t float64, _, _ int) color.RGBA { return pick(square(t, 2), grey(0), grey(255)) }, 2, false},
+		{"two a second", func(t float64, _, _ int) color.RGBA { return pick(square(t, 2), grey(0), grey(255)) },
+			2, false},
 		{"three", func(t float64, _, _ int) color.RGBA { return pick(square(t, 3), grey(0), grey(255)) }, 3, false},
 		{"five", func(t float64, _, _ int) color.RGBA { return pick(square(t, 5), grey(0), grey(255)) }, 5, false},
 		// 0.8 and more is light either way: relative luminance of 232 is 0.807, of 231 0.799.
-		{"light on light", func(t float64, _, _ int) color.RGBA { return pick(square(t, 5), grey(232), grey(255)) }, 0, false},
+		{"light on light", func(t float64, _, _ int) color.RGBA {
+			return pick(square(t, 5), grey(232),
+				grey(255))
+		}, 0, false},
 		{"nearly", func(t float64, _, _ int) color.RGBA { return pick(square(t, 5), grey(231), grey(255)) }, 5, false},
 		// 0.099 and 0.101 of light: 0 to 89 and to 90 of 255.
-		{"a little less", func(t float64, _, _ int) color.RGBA { return pick(square(t, 5), grey(0), grey(88)) }, 0, false},
-		{"a little more", func(t float64, _, _ int) color.RGBA { return pick(square(t, 5), grey(0), grey(91)) }, 5, false},
+		{"a little less", func(t float64, _, _ int) color.RGBA { return pick(square(t, 5), grey(0), grey(88)) },
+			0, false},
+		{"a little more", func(t float64, _, _ int) color.RGBA { return pick(square(t, 5), grey(0), grey(91)) },
+			5, false},
 		// A px is 40 x 40: 21,824 px² are 13.64 px of the film.
 		{"4 x 4 px", func(t float64, x, y int) color.RGBA {
 			return pick(inside(x, y, 4, 4) && square(t, 5), grey(0), grey(255))
@@ -91,7 +97,8 @@ func TestLoopGoesOn(t *testing.T) {
 	if got.Times != 4 || got.From < 2.5 || got.From >= 3 {
 		t.Errorf("%+v, want 4 from about 2.6 s", got)
 	}
-	for _, bad := range []Film{{}, {Frames: f.Frames, Times: f.Times[1:], Length: 3}, {Frames: f.Frames, Times: f.Times}} {
+	for _, bad := range []Film{{}, {Frames: f.Frames, Times: f.Times[1:], Length: 3}, {Frames: f.Frames,
+		Times: f.Times}} {
 		if got := Look(bad, 40, 40); got != (Worst{}) {
 			t.Errorf("%+v", got)
 		}

@@ -6,8 +6,10 @@ import (
 	"encoding/json"
 	"image"
 	"io/fs"
+	"math"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 
 	"tourmaline/core/codec/avifbox"
@@ -15,7 +17,9 @@ import (
 	"tourmaline/core/video"
 )
 
-// Video reads the video of that name. Errors name it.
+// Video reads the video of that name. A name may end in the part that is meant, in seconds, as in clouds.mp4#t=2,8 or
+// #t=2 to its end; it is cut to whole groups of pictures. Errors name it.
+// Source: Media Fragments URI 1.0, temporal dimension (https://www.w3.org/TR/media-frags/#naming-time).
 func (s *Store) Video(name string) (*video.File, error) {
 	if s.under != nil {
 		return s.under.Video(name)
@@ -27,15 +31,54 @@ func (s *Store) Video(name string) (*video.File, error) {
 	if v, ok := s.videos.Load(name); ok {
 		return v.(read).f, v.(read).err
 	}
-	f, err := find(s, name, func(fsys fs.FS, clean string) (*video.File, error) {
+	f, err := s.readVideo(name)
+	s.videos.Store(name, read{f, err})
+	return f, err
+}
+
+func (s *Store) readVideo(name string) (*video.File, error) {
+	base, part, ok := PartOf(name)
+	if !ok {
+		return nil, &source.SyntaxError{In: name, Text: name[strings.LastIndex(name, "#t=")+3:],
+			Want: "when the part begins and ends, in seconds, such as 2,8"}
+	}
+	if base != name {
+		f, err := s.Video(base)
+		if err != nil {
+			return nil, err
+		}
+		if f, err = f.Cut(part); err != nil {
+			return nil, err
+		}
+		cut := *f
+		cut.Name = name
+		return &cut, nil
+	}
+	return find(s, name, func(fsys fs.FS, clean string) (*video.File, error) {
 		data, err := readBytes(fsys, clean)
 		if err != nil {
 			return nil, err
 		}
 		return video.Read(name, data)
 	})
-	s.videos.Store(name, read{f, err})
-	return f, err
+}
+
+// PartOf is the file of a video's name, and the part of it that is meant, s; ok is false where that cannot be read.
+func PartOf(name string) (base string, part video.Part, ok bool) {
+	base, text, found := strings.Cut(name, "#t=")
+	if !found {
+		return name, video.Part{}, true
+	}
+	from, to, both := strings.Cut(text, ",")
+	part.To = math.Inf(1)
+	var err, failed error
+	if from != "" || !both {
+		part.From, err = strconv.ParseFloat(from, 64)
+	}
+	if both {
+		part.To, failed = strconv.ParseFloat(to, 64)
+	}
+	return base, part, err == nil && failed == nil && part.From >= 0 && part.From < part.To && part.From < 1e6
 }
 
 // Frames are still pictures of a video, kept in a folder beside it: clouds.frames beside clouds.webm.
@@ -93,7 +136,14 @@ func (s *Store) Film(name string) (f Film, ok bool) {
 const FramesAbout = "about.json"
 
 // FramesFolder is where the frames of a video lie.
-func FramesFolder(video string) string { return strings.TrimSuffix(video, path.Ext(video)) + ".frames" }
+func FramesFolder(video string) string {
+	base, part, _ := strings.Cut(video, "#t=")
+	base = strings.TrimSuffix(base, path.Ext(base))
+	if part != "" {
+		base += "-" + strings.NewReplacer(",", "-", "/", "-", "\\", "-").Replace(part)
+	}
+	return base + ".frames"
+}
 
 // FrameName is the file of the frame of a number, from 0.
 func FrameName(n int) string {

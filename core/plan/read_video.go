@@ -13,7 +13,7 @@ import (
 // Video is a silent, looping video as a layer. Until it plays, and where it cannot, its poster is seen, which is the
 // layer's image; where it is hidden the layers below it are.
 type Video struct {
-	Sources []string   // files, the first that a browser knows is fetched
+	Sources []string   // files, the first that a browser knows is fetched; each may end in its part, as in #t=2,8
 	Hide    *css.Media // windows without it, beside those of touch screens and of people who want no motion; nil: none
 	Span    source.Span
 }
@@ -34,7 +34,8 @@ func (l *layerReader) readVideo(n node) error {
 		if err != nil {
 			return err
 		}
-		if ext := strings.ToLower(path.Ext(s)); ext != ".mp4" && ext != ".m4v" && ext != ".webm" ||
+		base, _, _ := strings.Cut(s, "#t=")
+		if ext := strings.ToLower(path.Ext(base)); ext != ".mp4" && ext != ".m4v" && ext != ".webm" ||
 			slices.Contains(l.Video.Sources, s) {
 			return it.fail("an MP4 or WebM file, each once, such as clouds.mp4")
 		}

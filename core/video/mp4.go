@@ -77,6 +77,7 @@ type track struct {
 	config        []byte    // of AV1
 
 	times   []run    // stts
+	shifts  []run    // ctts: of when a sample is shown, after when it is read
 	keys    []uint32 // stss, from 1
 	allKeys bool
 	size    uint32 // of all samples; 0: sizes
@@ -262,13 +263,17 @@ func (t *track) takeHeader(d []byte) error {
 // takeTable reads the tables of samples.
 func (t *track) takeTable(m *movie, b box) error {
 	switch b.kind {
-	case "stts":
+	case "stts", "ctts":
 		d, n, err := b.entries(m, 4, 8)
 		if err != nil {
 			return err
 		}
+		list := &t.times
+		if b.kind == "ctts" {
+			list = &t.shifts
+		}
 		for i := range n {
-			t.times = append(t.times, run{binary.BigEndian.Uint32(d[8*i:]), binary.BigEndian.Uint32(d[8*i+4:])})
+			*list = append(*list, run{binary.BigEndian.Uint32(d[8*i:]), binary.BigEndian.Uint32(d[8*i+4:])})
 		}
 	case "stss":
 		d, n, err := b.entries(m, 4, 4)

@@ -1,6 +1,6 @@
 // Package video reads what a page needs to know of a video file, without decoding it: size, length, frames, the codec
-// as a browser is asked for it, and what of the file is sound. MP4 can be written again without its sound and with its
-// index first; nothing is coded anew.
+// as a browser is asked for it, and what of the file is sound. Files can be written again without their sound, with
+// their index first, and cut to whole groups of pictures; nothing is coded anew.
 //
 //	v, err := video.Read("clouds.mp4", data)
 //	v.Type() // video/mp4; codecs="avc1.64001f"
@@ -47,6 +47,8 @@ type File struct {
 	IndexFirst    bool      // what is needed to begin stands before the pictures
 	Fragmented    bool      // in pieces with an index each
 	Keys          []float64 // times of the frames that need no other, s; nil: all are
+	Whole         *File     // what it was cut out of; nil: it is a file
+	Part          Part      // of Whole
 
 	data   []byte
 	mp4    *movie
@@ -121,12 +123,19 @@ func Read(name string, data []byte) (*File, error) {
 		err = f.sensible()
 	}
 	if err != nil {
-		if e, ok := err.(*source.SyntaxError); ok {
-			e.In = name
-		}
-		return nil, err
+		return nil, f.named(err)
 	}
 	return f, nil
+}
+
+// named is an error with the file's name.
+func (f *File) named(err error) error {
+	if e, ok := err.(*source.SyntaxError); ok {
+		with := *e
+		with.In = f.Name
+		return &with
+	}
+	return err
 }
 
 // sensible refuses what cannot be shown.

@@ -3,6 +3,7 @@ package video
 import (
 	"bytes"
 	"encoding/binary"
+	"math"
 	"strings"
 	"testing"
 	"time"
@@ -37,7 +38,7 @@ func TestRepack(t *testing.T) {
 	c := clip
 	if f, err := Read("a.mp4", corpus.Video(c)); err != nil {
 		t.Fatal(err)
-	} else if r, err := f.Repack(); r != nil || err != nil {
+	} else if r, err := f.Repack(Part{}); r != nil || err != nil {
 		t.Errorf("nothing is to be done: %+v %v", r, err)
 	}
 	for _, c.IndexLast = range []bool{false, true} {
@@ -46,7 +47,7 @@ func TestRepack(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			r, err := f.Repack()
+			r, err := f.Repack(Part{})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -74,9 +75,38 @@ func TestRepack(t *testing.T) {
 			if !bytes.Equal(of(f), of(g)) {
 				t.Errorf("%+v: the frames are others", c)
 			}
-			if again, err := g.Repack(); again != nil || err != nil {
+			if again, err := g.Repack(Part{}); again != nil || err != nil {
 				t.Errorf("a second time: %+v %v", again, err)
 			}
+		}
+	}
+}
+
+// A part is whole groups of pictures: twelve frames with keys at the first, fifth and ninth, 0.25 s each.
+func TestParts(t *testing.T) {
+	c := corpus.Clip{W: 64, H: 36, Frames: 12, Rate: 4, Bytes: 10, Keys: []int{1, 5, 9}, Sound: 50}
+	f, err := Read("a.mp4", corpus.Video(c))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for part, want := range map[Part][2]int{
+		{}: {0, 12}, {0, 1}: {0, 4}, {1, 2}: {4, 8}, {0.5, 2.9}: {4, 8}, {1, 3}: {4, 12}, {0, 2.5}: {0, 8},
+		{0.3, math.Inf(1)}: {4, 12},
+	} {
+		g, err := f.Cut(part)
+		if err != nil {
+			t.Fatalf("%v: %v", part, err)
+		}
+		at := bytes.Index(g.Data(), []byte("mdat")) + 4
+		from := bytes.Index(f.Data(), []byte("mdat")) + 4
+		if g.Frames != want[1]-want[0] || g.Duration != float64(g.Frames)/4 || len(g.Keys) != g.Frames/4 ||
+			!bytes.Equal(g.Data()[at:], f.Data()[from+10*want[0]:from+10*want[1]]) {
+			t.Errorf("%v: %+v", part, g)
+		}
+	}
+	for _, part := range []Part{{1.1, 1.9}, {2.5, 2.9}, {5, 9}} {
+		if g, err := f.Cut(part); err == nil || !strings.Contains(err.Error(), "they begin at 0, 1, 2 s") {
+			t.Errorf("%v: %+v %v", part, g, err)
 		}
 	}
 }
@@ -157,8 +187,22 @@ func TestWebMByHand(t *testing.T) {
 		len(f.Keys) != 2 || f.Keys[1] != 0.2 {
 		t.Errorf("%+v %+v", f, f.Sound)
 	}
-	if r, err := f.Repack(); r != nil || err != nil {
-		t.Errorf("%+v %v", r, err)
+	for part, want := range map[Part]Part{{}: {}, {0.1, 9}: {0.2, 0.4}, {0, 0.3}: {0, 0.2}} {
+		g, err := f.Cut(part)
+		if err != nil {
+			t.Fatal(err)
+		}
+		frames := 10
+		if !part.All() {
+			frames = 5
+		}
+		if g.Sound != nil || g.Frames != frames || g.Picture != 100*frames || g.Whole != f || g.Part != want ||
+			math.Abs(g.Duration-0.04*float64(frames)) > 1e-9 || g.Type() != f.Type() || g.Keys[0] != 0 {
+			t.Errorf("%+v: %+v", part, g)
+		}
+	}
+	if _, err := f.Cut(Part{0.21, 0.3}); err == nil || !strings.Contains(err.Error(), "they begin at 0, 0.2 s") {
+		t.Error(err)
 	}
 	for n := range len(data) {
 		if f, err := Read("a.webm", data[:n]); err == nil {
@@ -191,12 +235,16 @@ func FuzzRead(f *testing.F) {
 		if v.Width < 1 || v.Height < 1 || !(v.Duration > 0) || v.Picture < 0 {
 			t.Fatalf("%+v", v)
 		}
-		r, err := v.Repack()
-		if err != nil || r == nil {
-			return
-		}
-		if _, err := Read("r", r.Data); err != nil {
-			t.Fatalf("what was written cannot be read: %v", err)
+		for _, part := range []Part{{}, {0, v.Duration / 2}, {v.Duration / 3, v.Duration}} {
+			r, err := v.Repack(part)
+			if err != nil || r == nil {
+				continue
+			}
+			if g, err := Read("r", r.Data); err != nil {
+				t.Fatalf("what was written cannot be read: %v", err)
+			} else if g.Frames > v.Frames || part.All() && g.Frames != v.Frames {
+				t.Fatalf("%d frames of %d", g.Frames, v.Frames)
+			}
 		}
 	})
 }

@@ -12,6 +12,7 @@ type Clip struct {
 	IndexLast     bool
 	Quarters      int // it is turned by so many quarters, clockwise
 	FrameTooLarge bool
+	Keys          []int // numbers of the frames that need no other, from 1; nil: the first
 }
 
 // Video is an MP4 file as far as its container goes: its frames cannot be decoded.
@@ -40,6 +41,10 @@ func Video(c Clip) []byte {
 		}
 		return out
 	}
+	keys := c.Keys
+	if keys == nil {
+		keys = []int{1}
+	}
 	ftyp := box("ftyp", []byte("isom"), u32(512), []byte("isomavc1"))
 	frames := make([]byte, c.Frames*c.Bytes)
 	for i := range frames {
@@ -54,7 +59,8 @@ func Video(c Clip) []byte {
 		m := u32(matrix[0]<<16, matrix[1]<<16, 0, matrix[2]<<16, matrix[3]<<16, 0, 0, 0, 1<<30)
 		tkhd := box("tkhd", u32(3, 0, 0, id, 0, samples*delta, 0, 0, 0, 0), m, u32(c.W<<16, c.H<<16))
 		stbl := box("stbl", box("stsd", u32(0, 1), entry), box("stts", u32(0, 1, samples, delta)),
-			box("stss", u32(0, 1, 1)), box("stsc", u32(0, 1, 1, samples, 1)), box("stsz", u32(0, each, samples)),
+			box("stss", u32(0, len(keys)), u32(keys...)), box("stsc", u32(0, 1, 1, samples, 1)), box("stsz",
+				u32(0, each, samples)),
 			box("stco", u32(0, 1, offset)))
 		return box("trak", tkhd, box("mdia", box("mdhd", u32(0, 0, 0, scale, samples*delta, 0)),
 			box("hdlr", u32(0, 0), []byte(kind), u32(0, 0, 0), []byte{0}), box("minf", stbl)))
