@@ -32,7 +32,7 @@ func (pr *Project) OpenTarget(path string, pages []string, root string) (*Target
 	if IsPage(path) {
 		return nil, fmt.Errorf("%s: --into takes a stylesheet, not a page", path)
 	}
-	data, err := os.ReadFile(path)
+	data, err := readLimited(path)
 	if err != nil {
 		var pe *fs.PathError
 		if errors.As(err, &pe) {

@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -300,7 +299,7 @@ func (pr *Project) readMeasured(planFile, name string) (*plan.MeasuredBoxes, err
 	if !filepath.IsAbs(name) {
 		path = filepath.Join(filepath.Dir(planFile), filepath.FromSlash(name))
 	}
-	data, err := os.ReadFile(path)
+	data, err := readLimited(path)
 	if err != nil {
 		return nil, fmt.Errorf("there is no file %q", name)
 	}

@@ -2,7 +2,6 @@ package app
 
 import (
 	"cmp"
-	"os"
 	"path/filepath"
 
 	"tourmaline/core/plan"
@@ -11,7 +10,7 @@ import (
 // PlanToMeasure reads a plan whose heights are about to be measured, so that it may name a file that is not
 // there yet, and returns the path of that file.
 func PlanToMeasure(path string) (p *plan.Plan, file string, err error) {
-	data, err := os.ReadFile(path)
+	data, err := readLimited(path)
 	if err != nil {
 		return nil, "", cannotRead(path, err)
 	}

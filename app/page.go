@@ -127,7 +127,7 @@ func rootAround(folder, name string, whole bool) string {
 		return folder
 	}
 	// As many folders up as the page's own links go, but never all files of the machine.
-	data, err := os.ReadFile(name)
+	data, err := readLimited(name)
 	if err != nil {
 		return folder
 	}

@@ -49,7 +49,7 @@ type Project struct {
 
 // Open reads a plan and opens its folders. Errors have their place and say what to do.
 func Open(path string) (*Project, error) {
-	data, err := os.ReadFile(path)
+	data, err := readLimited(path)
 	if err != nil {
 		return nil, cannotRead(path, err)
 	}

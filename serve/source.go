@@ -105,11 +105,19 @@ func (s *Server) read(name string) ([]byte, error) {
 			return nil, fs.ErrNotExist
 		}
 	}
-	data, err := fs.ReadFile(s.Files, name)
+	data, err := readOrdinary(s.Files, name)
 	for dir := path.Dir(s.Page); err != nil && dir != "."; dir = path.Dir(dir) {
-		data, err = fs.ReadFile(s.Files, path.Join(dir, name))
+		data, err = readOrdinary(s.Files, path.Join(dir, name))
 	}
 	return data, err
+}
+
+// readOrdinary reads a file that is no pipe, which would be waited for.
+func readOrdinary(files fs.FS, name string) ([]byte, error) {
+	if st, err := fs.Stat(files, name); err != nil || !st.Mode().IsRegular() {
+		return nil, fs.ErrNotExist
+	}
+	return fs.ReadFile(files, name)
 }
 
 // isPage reports whether a media type is that of a page.

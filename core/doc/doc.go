@@ -27,8 +27,12 @@ import (
 
 // maxBytes bounds the document, maxNodes what it expands to through aliases.
 const (
-	maxBytes = 4 << 20
+	maxBytes = 1 << 20
 	maxNodes = 200_000
+	maxDeep  = 100 // brackets, and blocks, in each other
+	maxKeys  = 10_000
+	// Commas in one pair of brackets, those in others within counted too.
+	maxCommas = 30_000
 )
 
 // Doc is a document. It does not change: Set returns another one.
@@ -42,7 +46,11 @@ type Doc struct {
 // Parse reads a document. An empty one has a root of kind Null.
 func Parse(file *source.File) (*Doc, error) {
 	if len(file.Text) > maxBytes {
-		return nil, &source.LimitError{Span: file.Whole(), Msg: "the file has more than 4 MB"}
+		return nil, &source.LimitError{Span: file.Whole(), Msg: "the file has more than 1 MB", Hint: "plan parts of the site in " +
+			"plans of their own"}
+	}
+	if at, msg := tooMuch(file.Text); msg != "" {
+		return nil, &source.LimitError{Span: file.Span(at, at), Msg: msg}
 	}
 	d := &Doc{file: file}
 	// Places are lines and columns, so that ends of lines may be of either kind; the parser counts only one right.
@@ -63,6 +71,63 @@ func Parse(file *source.File) (*Doc, error) {
 	ast.Walk(r, f.Docs[0].Body)
 	d.root, err = r.wrap(f.Docs[0].Body, nil)
 	return d, err
+}
+
+// tooMuch is where a text begins to cost the parser more than its length: it takes memory for each level that is open,
+// the more the longer the rest is, and moves all keys of a mapping for each of them. Texts and comments are not known
+// apart. An empty msg: nowhere.
+func tooMuch(text string) (at int, msg string) {
+	open, commas := 0, 0
+	same := map[int]int{} // lines with keys, by indentation, since one that is less indented
+	for start := 0; start < len(text); {
+		end := start + strings.IndexByte(text[start:], '\n')
+		if end < start {
+			end = len(text)
+		}
+		line := text[start:end]
+		indent := len(line) - len(strings.TrimLeft(line, " "))
+		blocks, fresh := 0, true // fresh: only what opens blocks stands before in the line
+		for i := range len(line) {
+			switch c := line[i]; c {
+			case '[', '{':
+				open++
+				fresh = false
+			case ']', '}':
+				if open = max(open-1, 0); open == 0 {
+					commas = 0
+				}
+			case ',':
+				commas++
+			case '-', '?', ':':
+				if fresh {
+					blocks++
+				}
+			case ' ', '\t', '\r':
+			default:
+				fresh = false
+			}
+			switch {
+			case open > maxDeep || blocks > maxDeep:
+				return start + i, fmt.Sprintf("more than %d levels stand in each other", maxDeep)
+			case open > 0 && commas > maxCommas:
+				return start + i, fmt.Sprintf("more than %d values stand in one pair of brackets", maxCommas)
+			}
+		}
+		if rest := line[indent:]; rest != "" && rest[0] != '#' && rest[0] != '-' {
+			for k := range same {
+				if k > indent {
+					delete(same, k)
+				}
+			}
+			if same[indent]++; same[indent] > maxKeys {
+				return start, fmt.Sprintf("more than %d keys stand in one mapping", maxKeys)
+			}
+		} else if rest != "" && rest[0] == '-' {
+			clear(same)
+		}
+		start = end + 1
+	}
+	return 0, ""
 }
 
 func (d *Doc) syntax(err error) error {

@@ -82,7 +82,7 @@ func TestErrors(t *testing.T) {
 		"a: 1\n---\nb: 2\n":        "p.yaml:3:",
 		"a: {<<: {b: 1}}\n":        "merge keys (<<) are not used here",
 		"a: !!str 3\n":             "YAML tags are not used here",
-		strings.Repeat("a", 5<<20): "more than 4 MB",
+		strings.Repeat("a", 5<<20): "more than 1 MB",
 	} {
 		d, err := Parse(source.NewFile("p.yaml", text))
 		if err == nil {

@@ -125,12 +125,13 @@ func (l *loader) note(at source.Span, format string, args ...any) {
 
 // file reads a text of the folder.
 func (l *loader) file(name string) (*source.File, error) {
-	f, err := l.folder.Open(name)
-	if err != nil {
+	info, err := fs.Stat(l.folder, name)
+	switch {
+	case err != nil:
 		return nil, err
-	}
-	defer f.Close()
-	if info, err := f.Stat(); err == nil && info.Size() > MaxDocument {
+	case !info.IsDir() && !info.Mode().IsRegular(): // a pipe would be waited for
+		return nil, &source.SyntaxError{In: name, Msg: "this is no ordinary file"}
+	case info.Size() > MaxDocument:
 		return nil, &source.LimitError{Msg: fmt.Sprintf("%s is larger than %d MB", name, MaxDocument>>20)}
 	}
 	data, err := fs.ReadFile(l.folder, name)

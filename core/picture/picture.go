@@ -316,6 +316,9 @@ func readBytes(fsys fs.FS, name string) ([]byte, error) {
 	if st.IsDir() {
 		return nil, &source.SyntaxError{In: name, Msg: "this is a folder, not a picture"}
 	}
+	if !st.Mode().IsRegular() { // a pipe would be waited for
+		return nil, &source.SyntaxError{In: name, Msg: "this is no ordinary file"}
+	}
 	if st.Size() > MaxBytes {
 		return nil, &source.LimitError{In: name, Msg: fmt.Sprintf("the file has %d MB; at most %d MB are read",
 			st.Size()>>20, MaxBytes>>20)}

@@ -164,6 +164,10 @@ func (p *Plan) readBoxes(n node) error {
 	if err != nil {
 		return err
 	}
+	if len(items) > maxBoxes {
+		return &source.LimitError{Span: items[maxBoxes].Span, Msg: fmt.Sprintf("a plan has at most %d boxes", maxBoxes),
+			Hint: "plan parts of the site in plans of their own"}
+	}
 	for _, it := range items {
 		b, err := readBox(it, Row)
 		if err != nil {
@@ -173,6 +177,14 @@ func (p *Plan) readBoxes(n node) error {
 	}
 	return nil
 }
+
+// What a plan holds at most: far more than any site, little enough to be looked at at every width.
+const (
+	maxBoxes     = 1000
+	maxLayers    = 64
+	maxDensities = 16
+	maxNamed     = 64
+)
 
 // readAccept reads the findings that are known and meant.
 func (p *Plan) readAccept(n node) error {

@@ -15,6 +15,10 @@ func readLayers(n node) ([]Layer, error) {
 	if err != nil {
 		return nil, err
 	}
+	if len(items) > maxLayers {
+		return nil, &source.LimitError{Span: items[maxLayers].Span, Msg: fmt.Sprintf("a box has at most %d layers",
+			maxLayers)}
+	}
 	out := []Layer{}
 	for _, it := range items {
 		l, err := readLayer(it)

@@ -28,6 +28,10 @@ func (p *Plan) readDensityList(n node) error {
 	if err != nil {
 		return err
 	}
+	if len(items) > maxDensities {
+		return &source.LimitError{Span: items[maxDensities].Span, Msg: fmt.Sprintf("at most %d densities are looked at",
+			maxDensities)}
+	}
 	p.Density = nil
 	for _, it := range items {
 		d, err := it.float("a density such as 2")
@@ -51,6 +55,9 @@ func (p *Plan) readNamed(n node) error {
 	ps, err := n.pairs()
 	if err != nil {
 		return err
+	}
+	if len(ps) > maxNamed {
+		return &source.LimitError{Span: ps[maxNamed].at, Msg: fmt.Sprintf("at most %d viewports have names", maxNamed)}
 	}
 	total := 0.0
 	for _, kv := range ps {

@@ -73,11 +73,23 @@ func (f *File) LineStart(line int) int {
 // characters (Unicode code points). What lies beyond the line is its end.
 func (f *File) Offset(line, col int) int {
 	at := f.LineStart(line)
-	for ; col > 1 && at < len(f.Text) && f.Text[at] != '\n'; col-- {
-		_, n := utf8.DecodeRuneInString(f.Text[at:])
-		at += n
+	end := len(f.Text)
+	if line >= 1 && line < len(f.lines) {
+		end = f.lines[line] - 1 // the end of the line itself
 	}
-	return at
+	want := f.before(at) + max(col, 1) - 1
+	k := sort.Search(len(f.runes), func(i int) bool { return f.runes[i] > want }) - 1
+	n := f.runes[k]
+	if f.marks[k] > at {
+		at = f.marks[k]
+	} else {
+		n = want - max(col, 1) + 1
+	}
+	for ; n < want && at < end; n++ {
+		_, size := utf8.DecodeRuneInString(f.Text[at:])
+		at += size
+	}
+	return min(at, max(end, f.LineStart(line)))
 }
 
 // Span is a part of a file in byte offsets, half-open. The zero value is no place at

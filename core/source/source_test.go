@@ -92,3 +92,34 @@ func TestColumnsOfLongLines(t *testing.T) {
 		}
 	}
 }
+
+// Offset is what walking along the line finds, in lines of any length, with characters of all sizes.
+func TestOffsetsAreThoseOfWalking(t *testing.T) {
+	t.Parallel()
+	long := strings.Repeat("äb\u2028𝄞c", 1000)
+	f := NewFile("f", "a\n"+long+"\n\nxy\r\n"+long)
+	lines := strings.Split(f.Text, "\n")
+	at := 0
+	for i, l := range lines {
+		col, off := 1, at
+		for _, r := range l {
+			if col < 5 || col%97 == 0 || col > 4990 {
+				if got := f.Offset(i+1, col); got != off {
+					t.Fatalf("%d:%d is %d, want %d", i+1, col, got, off)
+				}
+			}
+			col, off = col+1, off+len(string(r))
+		}
+		for _, beyond := range []int{col, col + 1, col + 5000} {
+			if got := f.Offset(i+1, beyond); got != off {
+				t.Fatalf("%d:%d is %d, want %d", i+1, beyond, got, off)
+			}
+		}
+		at += len(l) + 1
+	}
+	for _, p := range [][3]int{{0, 1, 0}, {1, 0, 0}, {1, -5, 0}, {99, 1, len(f.Text)}, {99, 9, len(f.Text)}} {
+		if got := f.Offset(p[0], p[1]); got != p[2] {
+			t.Errorf("%v: %d", p, got)
+		}
+	}
+}
