@@ -74,9 +74,7 @@ func openAddress(name string, hosts []string) (*Site, []string, error) {
 	}
 	web.files[page] = &webFile{name: page, data: data}
 	s.Store = picture.NewStore(s.FS)
-	if dir := userCache(); dir != "" {
-		keepModules(dir)
-	}
+
 	return s, []string{page}, nil
 }
 

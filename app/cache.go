@@ -30,6 +30,7 @@ func OpenCache(dir string) cut.Cache {
 
 func openCache(dir string) *diskCache {
 	if dir == "none" {
+		codec.Keep(nil)
 		return nil
 	}
 	if dir == "" {
@@ -37,9 +38,10 @@ func openCache(dir string) *diskCache {
 			return nil
 		}
 	}
-	if !keepModules(dir) {
+	if os.MkdirAll(dir, 0o700) != nil {
 		return nil
 	}
+	codec.Keep(func() string { return modulesIn(dir) })
 	c := &diskCache{filepath.Join(dir, "made")}
 	c.prune()
 	return c
@@ -54,17 +56,20 @@ func userCache() string {
 	return filepath.Join(base, "tourmaline")
 }
 
-// keepModules lets compiled codecs stay in a cache folder; it is false where that cannot
-// be written. What lies there is run: nobody else may write to it.
-func keepModules(dir string) bool {
+// KeepModules lets compiled codecs stay in the user's cache folder, once they are used.
+func KeepModules() { codec.Keep(func() string { return modulesIn(userCache()) }) }
+
+// modulesIn makes the folder of compiled codecs in a cache folder; "" where it cannot be had. What lies there is run:
+// nobody else may write to it.
+func modulesIn(dir string) string {
 	modules := filepath.Join(dir, "modules")
-	if os.MkdirAll(modules, 0o700) != nil {
-		return false
+	if dir == "" || os.MkdirAll(modules, 0o700) != nil {
+		return ""
 	}
-	if st, err := os.Stat(modules); err == nil && (st.Mode().Perm()&0o022 == 0 || runtime.GOOS == "windows") {
-		codec.Keep(modules)
+	if st, err := os.Stat(modules); err != nil || st.Mode().Perm()&0o022 != 0 && runtime.GOOS != "windows" {
+		return ""
 	}
-	return true
+	return modules
 }
 
 func (c *diskCache) path(key string) string { return filepath.Join(c.dir, key[:2], key[2:]) }

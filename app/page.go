@@ -80,9 +80,7 @@ func OpenSite(name, root string, hosts ...string) (*Site, []string, error) {
 		s.Folder = ""
 	}
 	s.Store = picture.NewStore(s.FS)
-	if dir := userCache(); dir != "" {
-		keepModules(dir)
-	}
+
 	rel = filepath.ToSlash(rel)
 	if !st.IsDir() {
 		return s, []string{rel}, nil

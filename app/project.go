@@ -79,9 +79,7 @@ func Open(path string) (*Project, error) {
 			Msg: fmt.Sprintf("there is no folder %q", p.Pictures), Hint: hint}
 	}
 	pr.openStore()
-	if dir := userCache(); dir != "" {
-		keepModules(dir)
-	}
+
 	return pr, nil
 }
 

@@ -137,3 +137,9 @@ func sheetOptions(c *cli.Command, ladders []*cut.Ladder) (sheet.Options, error) 
 	}
 	return o, nil
 }
+
+// sparing lets garbage be collected sooner: pages are many small things.
+func sparing() {
+	const limit = 224 << 20
+	debug.SetMemoryLimit(limit)
+}

@@ -45,6 +45,9 @@ func (s *session) lookAtEach(c *cli.Command, list texter, look func(name string)
 	names, failed := c.Args().Slice(), 0
 	for _, name := range names {
 		if err := look(name); err != nil {
+			if len(names) == 1 && !c.Bool("json") {
+				return err
+			}
 			fmt.Fprintf(s.err, "tourmaline: %v\n", err)
 			failed++
 		}

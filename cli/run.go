@@ -12,6 +12,7 @@ import (
 	"runtime/debug"
 	"strings"
 	"syscall"
+	"tourmaline/app"
 	"tourmaline/core/source"
 	"tourmaline/report"
 
@@ -38,6 +39,7 @@ type session struct {
 // Run runs the program and returns its exit code: 0 done, 1 findings, 2 could not
 // run.
 func Run(ctx context.Context, args []string, stdin io.Reader, stdout, stderr io.Writer) (code int) {
+	app.KeepModules()
 	s := &session{in: stdin, out: stdout, err: stderr}
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()

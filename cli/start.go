@@ -41,6 +41,7 @@ Examples:  tourmaline start index.html
 }
 
 func (s *session) start(ctx context.Context, c *cli.Command) error {
+	sparing()
 	args := c.Args().Slice()
 	if len(args) == 0 {
 		return cli.ShowSubcommandHelp(c)

@@ -111,6 +111,7 @@ func withHeight(at string, height int) string {
 }
 
 func (s *session) trace(ctx context.Context, c *cli.Command) error {
+	sparing()
 	if c.Args().Len() == 0 || c.Args().Len() > 2 {
 		return fmt.Errorf("trace needs a page and at most one selector, as in: tourmaline trace index.html header.hero")
 	}

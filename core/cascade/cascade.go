@@ -129,7 +129,7 @@ type parsedValue struct {
 }
 
 // maxWork is how many steps matching a page may take.
-const maxWork = 100_000_000
+const maxWork = 50_000_000
 
 // NewPage answers for elements by styles, which are sorted.
 func NewPage(s *Styles, quirks bool) *Page {

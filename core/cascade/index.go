@@ -31,6 +31,9 @@ func newIndex(rules []*Bound) index {
 func (s *Styles) Matching(m *Matcher, e *Element) (out []*Bound) {
 	try := func(list []*Bound) {
 		for _, b := range list {
+			if m.Exhausted() {
+				return
+			}
 			if b.matches(m, e) {
 				out = append(out, b)
 			}

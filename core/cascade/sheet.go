@@ -61,6 +61,12 @@ type Declaration struct {
 // MaxSheet is the most bytes of a stylesheet.
 const MaxSheet = 16 << 20
 
+// What a sheet holds at most: the largest frameworks have a tenth of it.
+const (
+	maxBlocks = 150_000
+	maxEnds   = 400_000
+)
+
 // maxNested is how deep rules may stand in each other.
 const maxNested = 64
 
@@ -112,7 +118,7 @@ func newReader(f *source.File, from, to int) (*reader, error) {
 	}
 	p := &reader{file: f}
 	l := lex.NewLexer(parse.NewInputString(f.Text[from:to]))
-	off := from
+	off, blocks, ends := from, 0, 0
 	for {
 		kind, data := l.Next()
 		if kind == lex.ErrorToken {
@@ -120,6 +126,17 @@ func newReader(f *source.File, from, to int) (*reader, error) {
 		}
 		p.toks = append(p.toks, tok{kind, uint32(off)})
 		off += len(data)
+		switch kind {
+		case lex.LeftBraceToken:
+			blocks++
+		case lex.SemicolonToken:
+			ends++
+		}
+		if blocks > maxBlocks || ends > maxEnds {
+			return nil, &source.LimitError{Span: f.Whole(), Msg: fmt.Sprintf("a stylesheet of more than %d "+
+				"rules, or %d "+
+				"declarations, is not read", maxBlocks, maxEnds)}
+		}
 	}
 	p.toks = append(p.toks, tok{lex.ErrorToken, uint32(to)})
 	return p, nil

@@ -19,6 +19,7 @@ type Styles struct {
 	Notes      []Note
 
 	ends   map[string]int // by stylesheet: the number of rules up to its end
+	full   bool           // it has more conditions than are kept
 	root   *Layer
 	index  index
 	active []*Sheet // that are being read: imports must not go round
@@ -78,8 +79,10 @@ func NewStyles() *Styles {
 // Limits of what one page may hold.
 const (
 	maxSheets = 500
-	maxRules  = 2_000_000 // selectors
-	maxImport = 32        // deep
+	maxRules  = 300_000 // selectors
+	// Each is asked at every width at which one changes.
+	maxConditions = 1000
+	maxImport     = 32 // deep
 )
 
 // context is what a rule stands under.
@@ -120,6 +123,9 @@ func (s *Styles) under(to []int, c Condition) []int {
 	i := slices.IndexFunc(s.Conditions, func(o Condition) bool {
 		return o.Text == c.Text && o.Container == c.Container
 	})
+	if s.full = s.full || i < 0 && len(s.Conditions) == maxConditions; s.full {
+		return to
+	}
 	if i < 0 {
 		i = len(s.Conditions)
 		s.Conditions = append(s.Conditions, c)
@@ -214,6 +220,10 @@ func (s *Styles) bind(c context, r *Rule, list Selectors) error {
 	}
 	if len(s.Rules)+len(list) > maxRules {
 		return &source.LimitError{Span: r.Prelude, Msg: fmt.Sprintf("a page has at most %d selectors", maxRules)}
+	}
+	if s.full {
+		return &source.LimitError{Span: r.Prelude, Msg: fmt.Sprintf("a page has at most %d different conditions, such "+
+			"as media queries", maxConditions)}
 	}
 	for _, sel := range list {
 		s.Rules = append(s.Rules, &Bound{Selector: sel, Rule: r, Sheet: c.sheet, Conditions: c.conditions,

@@ -270,7 +270,7 @@ func scrolls(f *layout.Frame, window float64) []float64 {
 
 // paintUnder paints the box; where it can be seen through, what is behind it too.
 func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA, error) {
-	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading}
+	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading, Rough: scale < 1}
 	f := pg.Frame(r.box)
 	img, err := paint.Box(pg, f, r.pictures(), opt)
 	if err != nil || !picture.HasAlpha(img) {

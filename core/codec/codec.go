@@ -19,6 +19,7 @@ import (
 	"image"
 	"io"
 	"runtime"
+	"strings"
 	"sync"
 
 	"tourmaline/core/codec/avifbox"
@@ -44,7 +45,7 @@ type Options struct {
 type Engine struct {
 	o                Options
 	webp, aom, dav1d *module
-	svg              *module
+	svg, svgLarge    *module
 }
 
 // New is cheap: a module is unpacked and compiled when it is first used.
@@ -61,16 +62,19 @@ func New(o Options) *Engine {
 	m := func(name string, gz []byte) *module {
 		return &module{name: name, gz: gz, o: &o, slots: make(chan struct{}, o.Instances)}
 	}
-	e := &Engine{o, m("webp", o.WebP), m("aom", o.AOM), m("dav1d", o.Dav1d), m("svg", o.Resvg)}
-	drawing := o
-	drawing.Cancel, drawing.MemoryMiB = true, min(o.MemoryMiB, svgMemoryMiB) // an SVG may draw for ever
-	e.svg.o, e.svg.host, e.svg.plain = &drawing, jsHost, true
+	e := &Engine{o, m("webp", o.WebP), m("aom", o.AOM), m("dav1d", o.Dav1d), m("svg", o.Resvg), m("svg", o.Resvg)}
+	for m, limit := range map[*module]int{e.svg: svgMemoryMiB, e.svgLarge: svgLargeMiB} {
+		drawing := o
+		drawing.Cancel, drawing.MemoryMiB = true, min(o.MemoryMiB, limit) // an SVG may draw for ever
+		m.o, m.host, m.plain = &drawing, jsHost, true
+	}
 	return e
 }
 
 // Close frees all compiled code. No call may be under way.
 func (e *Engine) Close(ctx context.Context) error {
-	return errors.Join(e.webp.close(ctx), e.aom.close(ctx), e.dav1d.close(ctx), e.svg.close(ctx))
+	return errors.Join(e.webp.close(ctx), e.aom.close(ctx), e.dav1d.close(ctx), e.svg.close(ctx),
+		e.svgLarge.close(ctx))
 }
 
 // A module has its own wazero runtime, so that it can be closed on its own.
@@ -114,7 +118,8 @@ func (m *module) compile(ctx context.Context) error {
 	// On platforms without a compiler wazero panics here; better to know.
 	c := wazero.NewRuntimeConfigCompiler().
 		WithMemoryLimitPages(uint32(m.o.MemoryMiB * 16)). // 64 KiB pages
-		WithCloseOnContextDone(m.o.Cancel)
+		WithCloseOnContextDone(m.o.Cancel).
+		WithMemoryCapacityFromMax(m.plain) // grown step by step it would be copied at each
 	if m.o.CacheDir != "" {
 		// The folder must be writable by this user only: what lies in it is run.
 		// A folder that cannot be used costs start-up time, nothing else.
@@ -233,12 +238,25 @@ func (in *instance) call(name string, args ...uint64) (uint64, error) {
 	r, err := f.Call(in.ctx, args...)
 	if err != nil {
 		in.dead = true
-		return 0, err
+		return 0, trap{err}
 	}
 	if len(r) == 0 {
 		return 0, nil
 	}
 	return r[0], nil
+}
+
+// trap is how a call ended that did not return: in one line, without the module's functions.
+type trap struct{ error }
+
+func (t trap) Unwrap() error { return t.error }
+
+func (t trap) Error() string {
+	msg, _, _ := strings.Cut(t.error.Error(), "\n")
+	if msg == "wasm error: unreachable" {
+		return "it asks for more memory than is given to it, or is damaged"
+	}
+	return strings.TrimPrefix(msg, "wasm error: ")
 }
 
 // num is call for small results.

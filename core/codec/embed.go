@@ -28,13 +28,13 @@ const MemoryMiB = 1024
 
 var shared struct {
 	sync.Mutex
-	dir    string
+	dir    func() string
 	engine *Engine
 }
 
-// Keep sets the folder that compiled modules are kept in; "" keeps none. Code in it
-// is run, so it must be private to the user. It holds from the first use of Shared.
-func Keep(dir string) {
+// Keep says where compiled modules are kept; "" keeps none. Code in that folder is run, so it must be private to the
+// user. It is asked at the first use of Shared.
+func Keep(dir func() string) {
 	shared.Lock()
 	defer shared.Unlock()
 	shared.dir = dir
@@ -46,10 +46,11 @@ func Shared() *Engine {
 	shared.Lock()
 	defer shared.Unlock()
 	if shared.engine == nil {
-		shared.engine = New(
-			Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, Resvg: resvgModule, CacheDir: shared.dir,
-				MemoryMiB: MemoryMiB},
-		)
+		o := Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, Resvg: resvgModule, MemoryMiB: MemoryMiB}
+		if shared.dir != nil {
+			o.CacheDir = shared.dir()
+		}
+		shared.engine = New(o)
 	}
 	return shared.engine
 }

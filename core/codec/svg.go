@@ -11,31 +11,78 @@ import (
 	"github.com/tetratelabs/wazero/api"
 )
 
-// svgTime is what drawing one SVG may take: hostile ones nest patterns and filters.
-const svgTime = 20 * time.Second
+// What drawing one SVG may take: hostile ones nest patterns and filters. Of the time that the process is at work, so
+// that a busy machine does not count, more for large ones, and by the clock at last.
+const (
+	svgWork = 3 * time.Second
+	svgPx   = 500 * time.Nanosecond // for each px beyond svgFew: filters
+	svgFew  = 1 << 20
+	svgTime = 60 * time.Second
+)
 
-// svgMemoryMiB is what one instance may take.
-const svgMemoryMiB = 512
+// svgMemoryMiB is what one instance may take, and svgLargeMiB one for drawings of more than svgLarge px.
+const (
+	svgMemoryMiB = 192
+	svgLargeMiB  = 512
+	svgLarge     = 6 << 20
+)
 
-// DrawSVG draws a document at the size that its root element gives, as premultiplied sRGB.
+// DrawSVG draws a document at the size that its root element gives, about so many px, as premultiplied sRGB.
 // Nothing that it refers to is fetched, and it has no fonts: text paints nothing.
-func (e *Engine) DrawSVG(ctx context.Context, document string) (img *image.RGBA, err error) {
+// spent is the work of the drawing alone.
+func (e *Engine) DrawSVG(ctx context.Context, document string, px int) (img *image.RGBA, spent time.Duration,
+	err error) {
+	m, work := e.svg, svgWork+time.Duration(max(px-svgFew, 0))*svgPx
+	if px > svgLarge {
+		m = e.svgLarge
+	}
 	h := &jsHeap{}
 	ctx = context.WithValue(ctx, heapKey{}, h)
 	late := false
-	err = e.svg.use(ctx, func(in *instance) error {
+	err = m.use(ctx, func(in *instance) error {
 		// The time is that of the drawing: not of what compiles the module, or waits for its turn.
-		timed, cancel := context.WithTimeout(ctx, svgTime)
+		timed, cancel := context.WithTimeoutCause(ctx, svgTime, errLate)
+		stop, done := context.WithCancelCause(timed)
 		defer cancel()
-		in.ctx = timed
+		defer done(nil)
+		spending := since()
+		go watch(stop, func() bool { return spending() > work }, done)
+		in.ctx = stop
 		img, err = drawSVG(in, h, document)
-		late = errors.Is(timed.Err(), context.DeadlineExceeded)
+		spent = spending()
+		late = errors.Is(context.Cause(stop), errLate)
 		return err
 	})
 	if late {
-		return nil, fmt.Errorf("it takes more than %g s to draw", svgTime.Seconds())
+		return nil, spent, fmt.Errorf("it takes more than %.2g s to draw", work.Seconds())
 	}
-	return img, err
+	return img, spent, err
+}
+
+var errLate = errors.New("too late")
+
+// watch ends a drawing that takes too much work.
+func watch(ctx context.Context, late func() bool, done context.CancelCauseFunc) {
+	tick := time.NewTicker(50 * time.Millisecond)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if late() {
+				done(errLate)
+				return
+			}
+		}
+	}
+}
+
+// since measures work from now on: the time by the clock, but no more than that for which the process was at work, so
+// that neither a busy machine nor what goes on beside it counts.
+func since() func() time.Duration {
+	start, work := time.Now(), workTime()
+	return func() time.Duration { return min(time.Since(start), workTime()-work) }
 }
 
 func drawSVG(in *instance, h *jsHeap, document string) (*image.RGBA, error) {

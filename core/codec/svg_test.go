@@ -8,7 +8,7 @@ import (
 )
 
 func TestDrawSVG(t *testing.T) {
-	img, err := Shared().DrawSVG(t.Context(), `<svg xmlns="http://www.w3.org/2000/svg" width="4" height="2"><rect width="2" height="2" fill="#ff8000" fill-opacity="0.5"/></svg>`)
+	img, _, err := Shared().DrawSVG(t.Context(), `<svg xmlns="http://www.w3.org/2000/svg" width="4" height="2"><rect width="2" height="2" fill="#ff8000" fill-opacity="0.5"/></svg>`, 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -18,12 +18,12 @@ func TestDrawSVG(t *testing.T) {
 		t.Errorf("%v %v", img.Rect, img.Pix)
 	}
 	for _, bad := range []string{"", "<svg", "<svg xmlns='http://www.w3.org/2000/svg' width='0' height='0'/>"} {
-		if _, err := Shared().DrawSVG(t.Context(), bad); err == nil {
+		if _, _, err := Shared().DrawSVG(t.Context(), bad, 1000); err == nil {
 			t.Errorf("%q is drawn", bad)
 		}
 	}
 	// After an error the module draws on.
-	if _, err := Shared().DrawSVG(t.Context(), `<svg xmlns="http://www.w3.org/2000/svg" width="4" height="2"/>`); err != nil {
+	if _, _, err := Shared().DrawSVG(t.Context(), `<svg xmlns="http://www.w3.org/2000/svg" width="4" height="2"/>`, 1000); err != nil {
 		t.Error(err)
 	}
 }
@@ -56,14 +56,14 @@ func TestHostileSVG(t *testing.T) {
 		"loop": loop, "depth": deep,
 		"size": huge, "another file": outside} {
 		start := time.Now()
-		img, err := Shared().DrawSVG(t.Context(), text)
+		img, _, err := Shared().DrawSVG(t.Context(), text, 1000)
 		if took := time.Since(start); took > svgTime+20*time.Second {
 			t.Errorf("%s: %v", name, took)
 		}
 		if err == nil && img.Rect.Dx() > 1000 {
 			t.Errorf("%s: %v was drawn", name, img.Rect)
 		}
-		if _, err := Shared().DrawSVG(t.Context(), `<svg xmlns="http://www.w3.org/2000/svg" width="4" height="2"/>`); err != nil {
+		if _, _, err := Shared().DrawSVG(t.Context(), `<svg xmlns="http://www.w3.org/2000/svg" width="4" height="2"/>`, 1000); err != nil {
 			t.Errorf("after %s: %v", name, err)
 		}
 	}

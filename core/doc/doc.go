@@ -46,7 +46,8 @@ type Doc struct {
 // Parse reads a document. An empty one has a root of kind Null.
 func Parse(file *source.File) (*Doc, error) {
 	if len(file.Text) > maxBytes {
-		return nil, &source.LimitError{Span: file.Whole(), Msg: "the file has more than 1 MB", Hint: "plan parts of the site in " +
+		return nil, &source.LimitError{Span: file.Whole(), Msg: "the file has more than 1 MB", Hint: "plan " +
+			"parts of the site in " +
 			"plans of their own"}
 	}
 	if at, msg := tooMuch(file.Text); msg != "" {

@@ -136,6 +136,15 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 		for _, e := range r.Elements {
 			d.of[e.Element] = append(d.of[e.Element], e)
 		}
+		painted := 0
+		for e := range d.of {
+			if images, _ := d.paints(e); images {
+				painted++
+			}
+		}
+		if painted > 2*plan.MaxBoxes {
+			return nil, tooMany(p.Document.File.Whole(), painted)
+		}
 		files = append(files, d.pictures()...)
 		all[i] = d
 	}
@@ -148,6 +157,9 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 	for i, d := range all {
 		d.names, d.files, d.known = names, folder, known
 		d.write(w, i == 0)
+	}
+	if n := len(out.Boxes); n > plan.MaxBoxes {
+		return nil, tooMany(pages[0].Document.File.Whole(), n)
 	}
 	for _, d := range all {
 		d.drawn()
@@ -162,6 +174,12 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 		out.Text = strings.Replace(out.Text, "\nboxes:\n", "\nboxes: []\n", 1)
 	}
 	return out, nil
+}
+
+func tooMany(at source.Span, n int) error {
+	return &source.LimitError{Span: at, Msg: fmt.Sprintf("%d elements have backgrounds of their own; a plan has "+
+		"at most %d "+
+		"boxes", n, plan.MaxBoxes), Hint: "give those that look alike a rule of their own"}
 }
 
 // lying are the elements of the page that become boxes.

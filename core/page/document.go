@@ -39,6 +39,9 @@ type Link struct {
 // MaxDocument is the most bytes of an HTML file.
 const MaxDocument = 16 << 20
 
+// maxTags is the most elements of a page: ordinary ones have some thousand.
+const maxTags = 40_000
+
 // mark is the attribute that carries a tag's place through the parser.
 const mark = "tourmaline-at"
 
@@ -50,6 +53,10 @@ func Parse(f *source.File) (*Document, error) {
 			MaxDocument>>20)}
 	}
 	m := marked(f)
+	if len(m.tags) > maxTags {
+		return nil, &source.LimitError{Span: f.Whole(), Msg: fmt.Sprintf("a page of more than %d elements is not read",
+			maxTags)}
+	}
 	tree, err := html.Parse(bytes.NewReader(m.text))
 	if err != nil {
 		return nil, &source.SyntaxError{Span: f.Whole(), Msg: "the page cannot be read: " +
@@ -126,7 +133,9 @@ func marked(f *source.File) *marks {
 			m.text = append(m.text, raw...)
 			continue
 		}
-		m.tags[at] = f.Span(at, off)
+		if m.tags[at] = f.Span(at, off); len(m.tags) > maxTags {
+			return m
+		}
 		end := 1
 		for end < len(raw) && !strings.ContainsRune(" \t\r\n\f/>", rune(raw[end])) {
 			end++

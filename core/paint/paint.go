@@ -30,7 +30,8 @@ type Options struct {
 	// Loading leaves out the picture files, as before they have come.
 	Loading bool
 	// Part is the only part that is painted, in device px from the box's corner; empty is all.
-	Part image.Rectangle
+	Part  image.Rectangle
+	Rough bool // edges of SVG need not be as finely blended as a browser's
 }
 
 // MaxPixels bounds the painted box.
@@ -115,7 +116,7 @@ func Box(pg *layout.Page, f *layout.Frame, store *picture.Store, opt Options) (*
 		}
 	}
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
-	c := canvas{dst: dst, x0: x0, y0: y0}
+	c := canvas{dst: dst, x0: x0, y0: y0, rough: opt.Rough}
 	bottom := f.Values.Layers()[len(f.Values.Layers())-1]
 	colour := Solid8(f.Values.Style.Background.Color.Resolve(f.Env.Current))
 	if colour[3] > 0 && bottom.Clip != css.TextClip {
@@ -139,6 +140,7 @@ func Box(pg *layout.Page, f *layout.Frame, store *picture.Store, opt Options) (*
 type canvas struct {
 	dst    *image.RGBA
 	x0, y0 int
+	rough  bool // of SVG: see Options
 }
 
 // filtered paints a layer; one with filters is painted by itself first, as the
@@ -147,7 +149,7 @@ func (c *canvas) filtered(f *layout.Frame, l *place.Placed, k float64) error {
 	if len(l.Plan.Filters) == 0 {
 		return c.layer(f, l, k)
 	}
-	own := canvas{dst: image.NewRGBA(c.dst.Rect), x0: c.x0, y0: c.y0}
+	own := canvas{dst: image.NewRGBA(c.dst.Rect), x0: c.x0, y0: c.y0, rough: c.rough}
 	if err := own.layer(f, l, k); err != nil {
 		return err
 	}
@@ -229,7 +231,7 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 // vector paints an SVG: straight into dest where one draw fills it, else as a
 // pattern. Its lines are drawn at the size that is shown.
 func (c *canvas) vector(l *place.Placed, s *place.Snapped, x, y float64, dest image.Rectangle) (shader, error) {
-	view := picture.View{W: s.Tile.X, H: s.Tile.Y, NaturalW: l.Natural.W, NaturalH: l.Natural.H}
+	view := picture.View{W: s.Tile.X, H: s.Tile.Y, NaturalW: l.Natural.W, NaturalH: l.Natural.H, Rough: c.rough}
 	if view.NaturalW == 0 {
 		view.NaturalW = l.Landing.Size.X
 	}

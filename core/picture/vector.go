@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"tourmaline/core/codec"
 	"tourmaline/core/source"
@@ -39,6 +40,7 @@ type Vector struct {
 	root    [2]int // where the tag of the root element begins and ends in it
 	percent bool   // the drawing has lengths in per cent
 	pixels  bool   // it has filters that work on px as they are
+	filters bool   // it has filters
 }
 
 func looksLikeSVG(data []byte) bool {
@@ -48,7 +50,10 @@ func looksLikeSVG(data []byte) bool {
 	return bytes.HasPrefix(head, []byte("<")) && bytes.Contains(head, []byte("<svg"))
 }
 
-const maxSVG = 16 << 20
+const (
+	maxSVG   = 16 << 20  // bytes
+	maxDrawn = 120 << 20 // px
+)
 
 func readVector(data []byte) (*Vector, error) {
 	if len(data) > maxSVG {
@@ -79,6 +84,10 @@ func readVector(data []byte) (*Vector, error) {
 	}
 	if err := v.look(dec); err != nil {
 		return nil, err
+	}
+	if max(v.Width, v.Height) > maxSide {
+		return nil, fmt.Errorf("it says it is %g x %g px; at most %d are read: give it a viewBox, and no size", v.Width,
+			v.Height, maxSide)
 	}
 	switch {
 	case v.Width > 0 && v.Height > 0:
@@ -165,7 +174,9 @@ func (v *Vector) look(dec *xml.Decoder) error {
 			case name == "foreignObject":
 				undrawn("foreign content")
 			case ofPixels.MatchString(name):
-				v.pixels = true
+				v.pixels, v.filters = true, true
+			case name == "filter":
+				v.filters = true
 			case animates.MatchString(name):
 				undrawn("animation")
 			}
@@ -227,6 +238,7 @@ func svgLength(s string) float64 {
 type View struct {
 	W, H, KX, KY, X, Y float64
 	NaturalW, NaturalH float64
+	Rough              bool // its edges need not be as finely blended as a browser's
 }
 
 // Draw returns w x h px of the SVG as premultiplied sRGB. Results are kept and
@@ -236,7 +248,7 @@ func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 	if v == nil {
 		return nil, &source.UnsupportedError{In: f.Name, Msg: "only an SVG is drawn at a size"}
 	}
-	if int64(w)*int64(h) > MaxPixels || w <= 0 || h <= 0 {
+	if int64(w)*int64(h) > maxDrawn || w <= 0 || h <= 0 {
 		return nil, &source.LimitError{In: f.Name, Msg: fmt.Sprintf("the SVG would be drawn at %dx%d px", w, h)}
 	}
 	f.lmu.Lock()
@@ -245,15 +257,51 @@ func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 	if img, ok := f.drawn[key]; ok {
 		return img, nil
 	}
-	img, err := v.draw(w, h, &view)
+	if f.undrawn != nil { // what took too long or too much is not tried at every width
+		return nil, f.undrawn
+	}
+	img, spent, err := v.draw(w, h, &view)
+	f.spent, f.draws = f.spent+spent, f.draws+1
+	slow := slowPlain
+	if v.filters {
+		slow = slowFilter
+	}
+	if w*h <= fewPx && f.spent > enough && f.spent > slow*time.Duration(f.draws) && err == nil {
+		err = fmt.Errorf("each time it is drawn takes %.1f s", (f.spent / time.Duration(f.draws)).Seconds())
+	}
 	if err != nil {
-		return nil, &source.SyntaxError{In: f.Name, Msg: "the SVG cannot be drawn: " + err.Error()}
+		f.undrawn = &source.SyntaxError{In: f.Name, Msg: "the SVG cannot be drawn: " + err.Error(),
+			Hint: "simplify it, or save it as PNG"}
+		return nil, f.undrawn
 	}
 	if f.drawn == nil || len(f.drawn) >= 8 {
 		f.drawn = map[drawing]*image.RGBA{}
 	}
 	f.drawn[key] = img
 	return img, nil
+}
+
+// A drawing that takes so long each time for fewPx px, of which others take a tenth, is not drawn at every width: only
+// until enough is spent on it.
+const (
+	fewPx      = 4 << 20
+	slowPlain  = 150 * time.Millisecond
+	slowFilter = time.Second
+	enough     = 3 * time.Second
+)
+
+// Drawable says why an SVG cannot be drawn, nil where it can.
+func (f *File) Drawable() error {
+	const w = 200
+	h := w
+	if r := f.Vector.Ratio; r > 0 {
+		h = max(int(w/r), 1)
+	}
+	if h > 10*w {
+		h = 10 * w
+	}
+	_, err := f.Draw(w, h, View{W: w, H: float64(h), KX: 1, KY: 1, NaturalW: w, NaturalH: float64(h)})
+	return err
 }
 
 // drawing is the key of a kept result.
@@ -265,13 +313,16 @@ type drawing struct {
 // draw draws the document with a root of its own: one that shows just the part that is
 // asked for; or, where the drawing has percentages, which are of the root, the whole at its
 // size, of which the part is taken at the nearest px.
-func (v *Vector) draw(w, h int, view *View) (*image.RGBA, error) {
+func (v *Vector) draw(w, h int, view *View) (*image.RGBA, time.Duration, error) {
 	box, stretch := v.ViewBox, v.Stretch
 	if box[2] <= 0 || box[3] <= 0 {
 		box, stretch = [4]float64{0, 0, view.NaturalW, view.NaturalH}, true
 	}
 	ctx := context.Background()
 	k := v.finer(w, h)
+	if view.Rough {
+		k = 1
+	}
 	if v.percent {
 		// Where the view box fills the drawing, the rounding to px does not move it.
 		stretch = stretch || math.Abs(view.W*box[3]/(view.H*box[2])-1) < 1e-3
@@ -292,25 +343,26 @@ func (v *Vector) draw(w, h int, view *View) (*image.RGBA, error) {
 	user := func(px, k, t, s, from float64) float64 { return (px/k-t)/s + from }
 	x0, x1 := user(view.X, view.KX, tx, sx, box[0]), user(view.X+float64(w), view.KX, tx, sx, box[0])
 	y0, y1 := user(view.Y, view.KY, ty, sy, box[1]), user(view.Y+float64(h), view.KY, ty, sy, box[1])
-	img, err := codec.Shared().DrawSVG(ctx, v.withRoot(float64(k*w), float64(k*h), [4]float64{x0, y0, x1 - x0, y1 - y0},
-		"none"))
+	img, spent, err := codec.Shared().DrawSVG(ctx, v.withRoot(float64(k*w), float64(k*h), [4]float64{x0, y0,
+		x1 - x0, y1 - y0},
+		"none"), k*w*k*h)
 	if err != nil {
-		return nil, err
+		return nil, spent, err
 	}
-	return average(img, k), nil
+	return average(img, k), spent, nil
 }
 
 // drawWhole draws all of a drawing whose lengths are per cent of its size.
-func (v *Vector) drawWhole(p part, view *View) (*image.RGBA, error) {
+func (v *Vector) drawWhole(p part, view *View) (*image.RGBA, time.Duration, error) {
 	k := float64(p.finer)
 	ww, wh := max(int(math.Round(view.W*view.KX*k)), 1), max(int(math.Round(view.H*view.KY*k)), 1)
-	if int64(ww)*int64(wh) > MaxPixels {
-		return nil, fmt.Errorf("it has percentages, and would be drawn whole at %dx%d px", ww, wh)
+	if int64(ww)*int64(wh) > maxDrawn {
+		return nil, 0, fmt.Errorf("it has percentages, and would be drawn whole at %dx%d px", ww, wh)
 	}
-	all, err := codec.Shared().
-		DrawSVG(context.Background(), v.withRoot(float64(ww), float64(wh), p.box, v.aspect(p.stretch)))
+	all, spent, err := codec.Shared().
+		DrawSVG(context.Background(), v.withRoot(float64(ww), float64(wh), p.box, v.aspect(p.stretch)), ww*wh)
 	if err != nil {
-		return nil, err
+		return nil, spent, err
 	}
 	img := image.NewRGBA(image.Rect(0, 0, p.w*p.finer, p.h*p.finer))
 	from := func(at float64, part, all int) int { // never beyond the end by rounding alone
@@ -321,7 +373,7 @@ func (v *Vector) drawWhole(p part, view *View) (*image.RGBA, error) {
 		return n
 	}
 	draw.Draw(img, img.Rect, all, image.Pt(from(view.X, img.Rect.Dx(), ww), from(view.Y, img.Rect.Dy(), wh)), draw.Src)
-	return average(img, p.finer), nil
+	return average(img, p.finer), spent, nil
 }
 
 // part is w x h px of a drawing of a view box, drawn finer times larger.
@@ -337,7 +389,7 @@ func (v *Vector) finer(w, h int) int {
 	switch px := w * h; {
 	case v.pixels || px > 1<<20: // seconds, for edges that are a small part of it
 		return 1
-	case px > 1<<18:
+	case px > 1<<18 || v.filters: // a filter takes a second for some million px, and most of them blur
 		return 2
 	case px > 1<<17:
 		return 4

@@ -164,8 +164,8 @@ func (p *Plan) readBoxes(n node) error {
 	if err != nil {
 		return err
 	}
-	if len(items) > maxBoxes {
-		return &source.LimitError{Span: items[maxBoxes].Span, Msg: fmt.Sprintf("a plan has at most %d boxes", maxBoxes),
+	if len(items) > MaxBoxes {
+		return &source.LimitError{Span: items[MaxBoxes].Span, Msg: fmt.Sprintf("a plan has at most %d boxes", MaxBoxes),
 			Hint: "plan parts of the site in plans of their own"}
 	}
 	for _, it := range items {
@@ -180,7 +180,7 @@ func (p *Plan) readBoxes(n node) error {
 
 // What a plan holds at most: far more than any site, little enough to be looked at at every width.
 const (
-	maxBoxes     = 1000
+	MaxBoxes     = 1000
 	maxLayers    = 64
 	maxDensities = 16
 	maxNamed     = 64

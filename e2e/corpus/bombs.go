@@ -21,9 +21,11 @@ func PictureBombs() map[string]func() []byte {
 		"deflate-16.png":  func() []byte { return flatPNG(9000, 9000, 16, 6) },
 		"long-text.png":   func() []byte { return pngOf(100, 100, 100*101, [][]byte{zTXt(300 << 20)}) },
 		"profile.png":     func() []byte { return pngOf(100, 100, 100*101, [][]byte{iCCP(300 << 20)}) },
-		"frames.gif":      func() []byte { return manyFrames(5000) },
+		"frames.gif":      func() []byte { return manyFrames(2000) },
+		"narrow.png":      func() []byte { return pngOf(8000, 8000, 8000*8001, nil) },
 		"canvas.gif":      func() []byte { return hugeGIF(60000, 60000) },
 		"scans.jpg":       func() []byte { return manyScans(4000, 4000, 3000) },
+		"scans-fewer.jpg": func() []byte { return manyScans(4000, 4000, 190) },
 		"empty.jpg":       func() []byte { return flatJPEG(12000, 12000) },
 		"canvas.webp":     func() []byte { return webpVP8X(1<<24, 1<<24) },
 		"lossless.webp":   func() []byte { return webpLossless(16384, 16384) },
@@ -202,7 +204,8 @@ func webpLossless(w, h int) []byte { return riff(riffChunk("VP8L", vp8l(w, h))) 
 func vp8l(w, h int) []byte {
 	v := uint64(w-1) | uint64(h-1)<<14
 	out := []byte{0x2f, byte(v), byte(v >> 8), byte(v >> 16), byte(v >> 24)}
-	// No transform (0), no colour cache (0), no further codes (0), then five simple codes: 1, one symbol 0, of 1 bit 0, 0.
+	// No transform (0), no colour cache (0), no further codes (0), then five simple codes: 1, one symbol 0, of 1 bit
+	// 0, 0.
 	bits, n := uint64(0), 3
 	for range 5 {
 		bits |= 1 << n
@@ -260,7 +263,8 @@ func PlanBombs() map[string]func() []byte {
 			var b strings.Builder
 			b.WriteString("a: &a [x, x, x, x, x, x, x, x, x]\n")
 			for c := 'b'; c <= 'k'; c++ {
-				fmt.Fprintf(&b, "%c: &%c [%s]\n", c, c, strings.TrimSuffix(strings.Repeat(fmt.Sprintf("*%c, ", c-1), 9), ", "))
+				fmt.Fprintf(&b, "%c: &%c [%s]\n", c, c, strings.TrimSuffix(strings.Repeat(fmt.Sprintf("*%c, ",
+					c-1), 9), ", "))
 			}
 			return []byte(b.String() + head)
 		},
@@ -268,7 +272,19 @@ func PlanBombs() map[string]func() []byte {
 			return []byte("tourmaline: 1\nboxes:\n  - &b {name: b, height: 300px, layers: [&l {color: red}" +
 				strings.Repeat(", *l", 5000) + "]}\n" + strings.Repeat("  - *b\n", 20_000))
 		},
-		"self.yaml":        func() []byte { return []byte("a: &a [*a]\n" + head) },
+		"self.yaml": func() []byte { return []byte("a: &a [*a]\n" + head) },
+		"keys.yaml": func() []byte {
+			var b strings.Builder
+			for i := range 80_000 {
+				fmt.Fprintf(&b, "k%d: 1\n", i)
+			}
+			return []byte(b.String())
+		},
+		"flow-keys.yaml": func() []byte { return []byte("a: {" + strings.Repeat("b, ", 300_000) + "c}\n") },
+		"dashes.yaml": func() []byte {
+			return []byte(head + "    layers:\n      " + strings.Repeat("- ",
+				100_000) + "x\n")
+		},
 		"deep-yaml.yaml":   func() []byte { return []byte(head + "    layers: " + strings.Repeat("[", 100_000)) },
 		"deep-blocks.yaml": func() []byte { return []byte("a:\n" + nestedBlocks(2000)) },
 		"deep-calc.yaml": func() []byte {
@@ -276,8 +292,9 @@ func PlanBombs() map[string]func() []byte {
 				strings.Repeat(")", 100_000) + "}]\n")
 		},
 		"deep-gradient.yaml": value(strings.Repeat("linear-gradient(", 100_000) + strings.Repeat(")", 100_000)),
-		"deep-color.yaml":    value(strings.Repeat("color-mix(in srgb, ", 3000) + "red" + strings.Repeat(", red)", 3000)),
-		"stops.yaml":         value("linear-gradient(" + strings.Repeat("red, ", 100_000) + "blue)"),
+		"deep-color.yaml": value(strings.Repeat("color-mix(in srgb, ", 3000) + "red" + strings.Repeat(", "+
+			"red)", 3000)),
+		"stops.yaml": value("linear-gradient(" + strings.Repeat("red, ", 100_000) + "blue)"),
 		"layers.yaml": func() []byte {
 			return []byte(head + "    layers:\n" + strings.Repeat("      - {color: red}\n", 1_000_000))
 		},
@@ -322,15 +339,18 @@ func PlanBombs() map[string]func() []byte {
 			return []byte(b.String())
 		},
 		"media.yaml": func() []byte {
-			return []byte(head + "    when:\n      '" + strings.Repeat("(", 30_000) + "width > 1px" + strings.Repeat(")", 30_000) +
+			return []byte(head + "    when:\n      '" + strings.Repeat("(", 30_000) + "width > 1px" +
+				strings.Repeat(")", 30_000) +
 				"': {height: 9px}\n")
 		},
 		"viewports.yaml": func() []byte {
 			return []byte("tourmaline: 1\nviewports: {widths: 1-16384, heights: 1-16384, densities: [" +
-				strings.Repeat("1.01, ", 20_000) + "2]}\nboxes: [{name: b, height: 300px, layers: [{gradient: 'linear-gradient(red, blue)'}]}]\n")
+				strings.Repeat("1.01, ", 20_000) + "2]}\nboxes: [{name: b, height: 300px, layers: [{gradient: " +
+				"'linear-gradient(red, blue)'}]}]\n")
 		},
 		"wide-range.yaml": func() []byte {
-			return []byte("tourmaline: 1\nviewports: {widths: 1-16384, heights: 1-16384, densities: [1, 1.5, 2, 2.5, 3, 3.5, 4]}\n" +
+			return []byte("tourmaline: 1\nviewports: {widths: 1-16384, heights: 1-16384, densities: [1, 1.5, 2, " +
+				"2.5, 3, 3.5, 4]}\n" +
 				"boxes: [{name: b, height: 100vh, layers: [{gradient: 'linear-gradient(red, blue)'}]}]\n")
 		},
 		"utf16.yaml":  func() []byte { return []byte("\xff\xfet\x00o\x00u\x00r\x00") },
@@ -364,8 +384,11 @@ func PageBombs() map[string]func() (html, css []byte) {
 		"million-backgrounds": rules(func() string {
 			return strings.Repeat("#b{background:url(a.jpg)}", 600_000)
 		}),
-		"nested-rules":  rules(func() string { return strings.Repeat(".a{", 100_000) }),
-		"doubling-nest": rules(func() string { return strings.Repeat(".a,.b{", 40) + "color:red" + strings.Repeat("}", 40) }),
+		"nested-rules": rules(func() string { return strings.Repeat(".a{", 100_000) }),
+		"doubling-nest": rules(func() string {
+			return strings.Repeat(".a,.b{", 40) + "color:red" +
+				strings.Repeat("}", 40)
+		}),
 		"deep-selector": rules(func() string {
 			return strings.Repeat(":is(", 100_000) + ".a" + strings.Repeat(")", 100_000) + "{color:red}"
 		}),
@@ -383,6 +406,13 @@ func PageBombs() map[string]func() (html, css []byte) {
 			return b.String()
 		}),
 		"imports": rules(func() string { return strings.Repeat("@import 'site.css';", 10_000) }),
+		"conditions": rules(func() string {
+			var b strings.Builder
+			for i := range 70_000 {
+				fmt.Fprintf(&b, "@media (min-width:%dpx){.a{background:red}}", i)
+			}
+			return b.String()
+		}),
 		"comments": rules(func() string {
 			return strings.Repeat("/*", 5_000_000) + "*/"
 		}),
@@ -390,7 +420,18 @@ func PageBombs() map[string]func() (html, css []byte) {
 			return []byte(link + strings.Repeat("<div>", 500_000)), []byte("div div div div .a{background:red}")
 		},
 		"many-elements": func() ([]byte, []byte) {
-			return []byte(link + strings.Repeat("<p class=a>x", 500_000)), []byte(".a:nth-child(odd of .a ~ .a){background:red}")
+			return []byte(link + strings.Repeat("<p class=a>x", 500_000)), []byte(".a:nth-child(odd of .a ~ " +
+				".a){background:red}")
+		},
+		"counted": func() ([]byte, []byte) { // each element is counted among its neighbours by each rule
+			var b strings.Builder
+			for i := range 20_000 {
+				fmt.Fprintf(&b, ".c%d p, p:nth-child(%dn){background:red}", i, i)
+			}
+			return []byte(link + strings.Repeat("<p class=a>x", 20_000)), []byte(b.String())
+		},
+		"many-boxes": func() ([]byte, []byte) {
+			return []byte(link + strings.Repeat("<p style='background:url(a.jpg) 1px 1px/cover,red'>x", 30_000)), nil
 		},
 		"formatting": func() ([]byte, []byte) { // the parser opens all of them again in each paragraph
 			var b strings.Builder
