@@ -281,6 +281,10 @@ func (o *Output) finish(m manifest, pending [][2]string, done *bool) error {
 	if err != nil {
 		return err
 	}
+	if err := o.intend(m, len(pending) > 0); err != nil {
+		os.Remove(tmp)
+		return err
+	}
 	pending = append(pending, [2]string{tmp, name})
 	for _, p := range pending {
 		if err := os.Rename(p[0], p[1]); err != nil {
@@ -290,6 +294,29 @@ func (o *Output) finish(m manifest, pending [][2]string, done *bool) error {
 	*done = true
 	o.old = m
 	o.sweepUp()
+	return nil
+}
+
+// intend records files that are new before any of them has its name, so that those which a killed run leaves are known
+// as ours. The build counts as none until its own record is there.
+func (o *Output) intend(m manifest, files bool) error {
+	if !files || !slices.ContainsFunc(m.Files, func(f manifestEntry) bool { return !o.owned(f.Path) }) {
+		return nil
+	}
+	m.Inputs = ""
+	data, err := json.MarshalIndent(m, "", "  ")
+	if err != nil {
+		return err
+	}
+	name := filepath.Join(o.dir, manifestName)
+	tmp, err := writeTemp(name, append(data, '\n'))
+	if err != nil {
+		return err
+	}
+	if err := os.Rename(tmp, name); err != nil {
+		os.Remove(tmp)
+		return cannotWrite(name, err)
+	}
 	return nil
 }
 

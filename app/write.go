@@ -55,6 +55,9 @@ func WriteFile(path string, data []byte) error {
 	if err == nil && before.IsDir() {
 		return cannotWrite(path, errors.New("this is a folder"))
 	}
+	if err == nil && !before.Mode().IsRegular() { // a device or a pipe, such as /dev/stdout, is written to, never replaced
+		return writeTo(path, data)
+	}
 	if _, err := os.Stat(filepath.Dir(path)); err != nil { // a misspelt folder is not made
 		return cannotWrite(path, err)
 	}
@@ -69,6 +72,19 @@ func WriteFile(path string, data []byte) error {
 	}
 	if err = errors.Join(err, os.Rename(tmp, path)); err != nil {
 		os.Remove(tmp)
+		return cannotWrite(path, err)
+	}
+	return nil
+}
+
+// writeTo writes to what is there.
+func writeTo(path string, data []byte) error {
+	f, err := os.OpenFile(path, os.O_WRONLY, 0)
+	if err == nil {
+		_, err = f.Write(data)
+		err = errors.Join(err, f.Close())
+	}
+	if err != nil {
 		return cannotWrite(path, err)
 	}
 	return nil

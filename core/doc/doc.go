@@ -55,7 +55,7 @@ func Parse(file *source.File) (*Doc, error) {
 	}
 	d := &Doc{file: file}
 	// Places are lines and columns, so that ends of lines may be of either kind; the parser counts only one right.
-	f, err := parser.ParseBytes([]byte(strings.ReplaceAll(file.Text, "\r\n", "\n")), 0)
+	f, err := parser.ParseBytes([]byte(blanks(strings.ReplaceAll(strings.TrimPrefix(file.Text, bom), "\r\n", "\n"))), 0)
 	if err != nil {
 		return nil, d.syntax(err)
 	}
@@ -134,10 +134,36 @@ func tooMuch(text string) (at int, msg string) {
 func (d *Doc) syntax(err error) error {
 	var syn *yaml.SyntaxError
 	if errors.As(err, &syn) && syn.Token != nil && syn.Token.Position != nil {
-		at := d.file.Offset(syn.Token.Position.Line, syn.Token.Position.Column)
+		at := d.offset(syn.Token.Position)
 		return &source.SyntaxError{Span: d.file.Span(at, at), Msg: syn.Message}
 	}
 	return &source.SyntaxError{Span: d.file.Whole(), Msg: strings.SplitN(err.Error(), "\n", 2)[0]}
+}
+
+// bom is the mark of byte order with which some editors begin a text.
+const bom = "\ufeff"
+
+// offset is where a place of the parser, which has not seen the mark, lies in the text.
+func (d *Doc) offset(p *token.Position) int {
+	col := p.Column
+	if p.Line == 1 && strings.HasPrefix(d.file.Text, bom) {
+		col++
+	}
+	return d.file.Offset(p.Line, col)
+}
+
+// blanks makes tabs in lines that hold nothing else spaces: nobody sees them, and the parser takes them for content.
+func blanks(text string) string {
+	if !strings.Contains(text, "\t") {
+		return text
+	}
+	lines := strings.Split(text, "\n")
+	for i, l := range lines {
+		if strings.TrimLeft(l, " \t") == "" {
+			lines[i] = strings.Repeat(" ", len(l))
+		}
+	}
+	return strings.Join(lines, "\n")
 }
 
 // index lists the tokens with their places.
@@ -149,7 +175,7 @@ func (d *Doc) index(t *token.Token) {
 		if t.Position == nil {
 			continue
 		}
-		at := d.file.Offset(t.Position.Line, t.Position.Column)
+		at := d.offset(t.Position)
 		if n := len(d.starts); n > 0 && at <= d.starts[n-1] {
 			continue // made by the parser, or a part of the one before
 		}

@@ -54,7 +54,7 @@ func (d *Doc) at(n ast.Node) source.Span {
 		return d.file.Whole()
 	}
 	p := n.GetToken().Position
-	at := d.file.Offset(p.Line, p.Column)
+	at := d.offset(p)
 	return d.file.Span(at, at)
 }
 

@@ -10,6 +10,7 @@ import (
 	"image/color"
 	"image/gif"
 	"image/jpeg"
+	"maps"
 	"strings"
 )
 
@@ -117,16 +118,19 @@ func zeros(n int) []byte {
 
 // pngOf is a grey PNG of w x h px with so many bytes of deflated zeros, and other chunks before them.
 func pngOf(w, h, bytes int, others [][]byte) []byte {
-	return pngKind(w, h, bytes, [2]byte{8, 0}, others)
+	return pngWith(append(sides(w, h), 8, 0, 0, 0, 0), bytes, others)
 }
 
 func flatPNG(w, h int, depth, kind byte) []byte {
-	return pngKind(w, h, h*(1+w*4*int(depth)/8), [2]byte{depth, kind}, nil)
+	return pngWith(append(sides(w, h), depth, kind, 0, 0, 0), h*(1+w*4*int(depth)/8), nil)
 }
 
-func pngKind(w, h, bytes int, kind [2]byte, others [][]byte) []byte {
-	head := binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(w)), uint32(h))
-	out := append([]byte("\x89PNG\r\n\x1a\n"), chunk("IHDR", append(head, kind[0], kind[1], 0, 0, 0))...)
+func sides(w, h int) []byte {
+	return binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(w)), uint32(h))
+}
+
+func pngWith(head []byte, bytes int, others [][]byte) []byte {
+	out := append([]byte("\x89PNG\r\n\x1a\n"), chunk("IHDR", head)...)
 	for _, o := range others {
 		out = append(out, o...)
 	}
@@ -252,12 +256,19 @@ func bmpOf(w, h int) []byte {
 	return out
 }
 
+// planHead begins a plan whose first box is not at its end.
+const planHead = "tourmaline: 1\nboxes:\n  - name: b\n    height: 300px\n"
+
 // PlanBombs are plans.
 func PlanBombs() map[string]func() []byte {
-	const head = "tourmaline: 1\nboxes:\n  - name: b\n    height: 300px\n"
-	value := func(v string) func() []byte {
-		return func() []byte { return []byte(head + "    css: |\n      background: " + v + "\n") }
-	}
+	out := valueBombs()
+	maps.Copy(out, fileBombs())
+	return out
+}
+
+// fileBombs are plans of many or deep parts.
+func fileBombs() map[string]func() []byte {
+	const head = planHead
 	return map[string]func() []byte{
 		"aliases.yaml": func() []byte {
 			var b strings.Builder
@@ -287,21 +298,12 @@ func PlanBombs() map[string]func() []byte {
 		},
 		"deep-yaml.yaml":   func() []byte { return []byte(head + "    layers: " + strings.Repeat("[", 100_000)) },
 		"deep-blocks.yaml": func() []byte { return []byte("a:\n" + nestedBlocks(2000)) },
-		"deep-calc.yaml": func() []byte {
-			return []byte(head + "    layers: [{image: x.jpg, size: " + strings.Repeat("calc(", 100_000) + "1px" +
-				strings.Repeat(")", 100_000) + "}]\n")
-		},
-		"deep-gradient.yaml": value(strings.Repeat("linear-gradient(", 100_000) + strings.Repeat(")", 100_000)),
-		"deep-color.yaml": value(strings.Repeat("color-mix(in srgb, ", 3000) + "red" + strings.Repeat(", "+
-			"red)", 3000)),
-		"stops.yaml": value("linear-gradient(" + strings.Repeat("red, ", 100_000) + "blue)"),
 		"layers.yaml": func() []byte {
 			return []byte(head + "    layers:\n" + strings.Repeat("      - {color: red}\n", 1_000_000))
 		},
 		"layers-fewer.yaml": func() []byte {
 			return []byte(head + "    layers:\n" + strings.Repeat("      - {color: red}\n", 30_000))
 		},
-		"css-layers.yaml": value(strings.Repeat("url(x.jpg), ", 1_000_000) + "red"),
 		"boxes.yaml": func() []byte {
 			var b strings.Builder
 			b.WriteString("tourmaline: 1\nboxes:\n")
@@ -330,14 +332,27 @@ func PlanBombs() map[string]func() []byte {
 			}
 			return []byte(b.String())
 		},
-		"whens.yaml": func() []byte {
-			var b strings.Builder
-			b.WriteString(head + "    when:\n")
-			for i := range 5000 {
-				fmt.Fprintf(&b, "      (width < %dpx): {color: red}\n", i)
-			}
-			return []byte(b.String())
+		"utf16.yaml":  func() []byte { return []byte("\xff\xfet\x00o\x00u\x00r\x00") },
+		"binary.yaml": func() []byte { return bytes.Repeat([]byte{0, 1, 2, 0xff}, 500_000) },
+	}
+}
+
+// valueBombs are plans with costly values.
+func valueBombs() map[string]func() []byte {
+	const head = planHead
+	value := func(v string) func() []byte {
+		return func() []byte { return []byte(head + "    css: |\n      background: " + v + "\n") }
+	}
+	return map[string]func() []byte{
+		"deep-calc.yaml": func() []byte {
+			return []byte(head + "    layers: [{image: x.jpg, size: " + strings.Repeat("calc(", 100_000) + "1px" +
+				strings.Repeat(")", 100_000) + "}]\n")
 		},
+		"deep-gradient.yaml": value(strings.Repeat("linear-gradient(", 100_000) + strings.Repeat(")", 100_000)),
+		"deep-color.yaml": value(strings.Repeat("color-mix(in srgb, ", 3000) + "red" + strings.Repeat(", "+
+			"red)", 3000)),
+		"stops.yaml":      value("linear-gradient(" + strings.Repeat("red, ", 100_000) + "blue)"),
+		"css-layers.yaml": value(strings.Repeat("url(x.jpg), ", 1_000_000) + "red"),
 		"media.yaml": func() []byte {
 			return []byte(head + "    when:\n      '" + strings.Repeat("(", 30_000) + "width > 1px" +
 				strings.Repeat(")", 30_000) +
@@ -353,8 +368,14 @@ func PlanBombs() map[string]func() []byte {
 				"2.5, 3, 3.5, 4]}\n" +
 				"boxes: [{name: b, height: 100vh, layers: [{gradient: 'linear-gradient(red, blue)'}]}]\n")
 		},
-		"utf16.yaml":  func() []byte { return []byte("\xff\xfet\x00o\x00u\x00r\x00") },
-		"binary.yaml": func() []byte { return bytes.Repeat([]byte{0, 1, 2, 0xff}, 500_000) },
+		"whens.yaml": func() []byte {
+			var b strings.Builder
+			b.WriteString(head + "    when:\n")
+			for i := range 5000 {
+				fmt.Fprintf(&b, "      (width < %dpx): {color: red}\n", i)
+			}
+			return []byte(b.String())
+		},
 	}
 }
 
@@ -366,9 +387,18 @@ func nestedBlocks(n int) string {
 	return b.String()
 }
 
+// pageLink begins a page with a stylesheet.
+const pageLink = "<!DOCTYPE html><link rel=stylesheet href=site.css>"
+
 // PageBombs are pages, with their stylesheet in site.css where one is needed.
 func PageBombs() map[string]func() (html, css []byte) {
-	const link = "<!DOCTYPE html><link rel=stylesheet href=site.css>"
+	out := sheetBombs()
+	maps.Copy(out, elementBombs())
+	return out
+}
+
+func sheetBombs() map[string]func() (html, css []byte) {
+	const link = pageLink
 	rules := func(css func() string) func() ([]byte, []byte) {
 		return func() ([]byte, []byte) { return []byte(link + "<div class=a><p id=b>x</p></div>"), []byte(css()) }
 	}
@@ -416,6 +446,12 @@ func PageBombs() map[string]func() (html, css []byte) {
 		"comments": rules(func() string {
 			return strings.Repeat("/*", 5_000_000) + "*/"
 		}),
+	}
+}
+
+func elementBombs() map[string]func() (html, css []byte) {
+	const link = pageLink
+	return map[string]func() ([]byte, []byte){
 		"deep-elements": func() ([]byte, []byte) {
 			return []byte(link + strings.Repeat("<div>", 500_000)), []byte("div div div div .a{background:red}")
 		},
