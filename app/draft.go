@@ -14,7 +14,7 @@ func (pr *Project) Draft(folder string) func(source string) string {
 		if strings.HasPrefix(source, "data:") {
 			return source
 		}
-		name, _, _ := strings.Cut(source, "#")
+		name := wholeName(source)
 		file := filepath.Join(pr.photos, filepath.FromSlash(name))
 		if _, err := os.Stat(file); err != nil { // pictures may lie beside the plan
 			beside := filepath.Join(filepath.Dir(pr.File), filepath.FromSlash(name))
@@ -31,6 +31,16 @@ func (pr *Project) Draft(folder string) func(source string) string {
 		}
 		return strings.Join(parts, "/")
 	}
+}
+
+// wholeName is the name of the file that a source is a part of: names may have a # of their own.
+func wholeName(source string) string {
+	for _, part := range []string{"#xywh=", "#t="} {
+		if name, _, ok := strings.Cut(source, part); ok {
+			return name
+		}
+	}
+	return source
 }
 
 func relative(from, to string) (string, error) {

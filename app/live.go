@@ -167,7 +167,7 @@ func sourcesOf(p *plan.Plan) (out []string) {
 		for _, v := range b.EachRule() {
 			for _, x := range v.Layers() {
 				if x.Image.IsURL {
-					whole, _, _ := strings.Cut(x.Image.URL, "#") // hands choose a part on the whole
+					whole := wholeName(x.Image.URL) // hands choose a part on the whole
 					out = append(out, x.Image.URL, whole)
 				}
 				for _, o := range x.Image.Set {

@@ -328,10 +328,14 @@ func name(src string, r *Rung, a *Asset) string {
 
 // cleanName is a name of letters that need no escaping anywhere.
 func cleanName(base string) string {
-	return strings.Map(func(c rune) rune {
+	clean := strings.Map(func(c rune) rune {
 		if c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-' || c == '_' {
 			return c
 		}
 		return '-'
 	}, strings.ToLower(base))
+	if clean = strings.TrimLeft(clean, "-"); clean == "" { // a name that begins so is an option to many programs
+		return "picture"
+	}
+	return clean
 }

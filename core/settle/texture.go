@@ -66,7 +66,7 @@ func (s *solver) solveTexture(o plan.OpenValue) (Choice, error) {
 // nameMade finds a name for a tile: its own where it is there already, as it was made or as somebody has changed it
 // since, so that its edges still meet; else one that is free.
 func (s *solver) nameMade(c *Choice, from string, data []byte) error {
-	from, _, _ = strings.Cut(from, "#")
+	from, _, _ = strings.Cut(from, "#xywh=")
 	base := strings.TrimSuffix(from, path.Ext(from)) + "-tile"
 	for n := 1; n <= mostMade; n++ {
 		c.Value = base + ".png"
