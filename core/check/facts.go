@@ -17,13 +17,14 @@ type facts struct {
 	once sync.Once
 	err  error // it cannot be decoded
 	texture.Kind
-	SeamX, SeamY texture.Seam
-	breakOnce    sync.Once
-	breaks       [2]float64 // how well it is seen that what is in a tile breaks off at its sides, and above and below
-	Patch        texture.Patch
-	HasAlpha     bool
-	Head         picture.Header
-	Edges        picture.EdgeColours
+	seamOnce  sync.Once
+	seams     [2]texture.Seam
+	breakOnce sync.Once
+	breaks    [2]float64 // how well it is seen that what is in a tile breaks off at its sides, and above and below
+	Patch     texture.Patch
+	HasAlpha  bool
+	Head      picture.Header
+	Edges     picture.EdgeColours
 }
 
 func (s *pass) facts(f *picture.File) *facts {
@@ -86,10 +87,22 @@ func (m *facts) measure() {
 	m.Kind = texture.Look(img)
 	m.HasAlpha = picture.HasAlpha(img)
 	m.Edges = picture.Edges(img)
-	m.SeamX, m.SeamY = texture.SeamX(img), texture.SeamY(img)
 	if max(f.Width, f.Height) <= measured && m.Surface(img) {
 		m.Patch = texture.FindPatch(img)
 	}
+}
+
+// seam is how the sides of the picture meet on an axis.
+func (m *facts) seam(axis int) *texture.Seam {
+	m.seamOnce.Do(func() {
+		if m.file.Vector != nil || m.err != nil {
+			return
+		}
+		if img, err := m.file.Pixels(); err == nil {
+			m.seams = [2]texture.Seam{texture.SeamX(img), texture.SeamY(img)}
+		}
+	})
+	return &m.seams[axis]
 }
 
 // broken is how well it is seen that what is in a tile breaks off where tiles meet on an axis: 1 is just seen.

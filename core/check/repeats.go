@@ -32,7 +32,7 @@ meet, unless the layer is written as texture:. Measured as where the second copy
 			return 0
 		}
 		m := a.image()
-		if !m.Photograph() || !m.SeamX.Shows() && !m.SeamY.Shows() {
+		if !m.Photograph() || !m.seam(0).Shows() && !m.seam(1).Shows() {
 			return 0
 		}
 		return max(a.Landing.Repeats.X, a.Landing.Repeats.Y)

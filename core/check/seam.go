@@ -5,7 +5,6 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/fit"
-	"tourmaline/core/texture"
 )
 
 var seam = &Check{
@@ -30,11 +29,11 @@ there than inside. Gaps of repeat: space hide no seam but part the tiles.`,
 			return 0
 		}
 		m, r := a.image(), 0.0
-		for axis, s := range [2]*texture.Seam{&m.SeamX, &m.SeamY} {
+		for axis := range 2 {
 			if !meets(a, axis) {
 				continue
 			}
-			if s.Shows() {
+			if s := m.seam(axis); s.Shows() {
 				r = max(r, s.Ratio())
 			} else if b := m.broken(axis); b >= brokenSeen {
 				r = max(r, b)
@@ -44,12 +43,12 @@ there than inside. Gaps of repeat: space hide no seam but part the tiles.`,
 	},
 	tell: func(a *scene, f *finding.Finding) bool {
 		m := a.image()
-		if !(meets(a, 0) && m.SeamX.Shows()) && !(meets(a, 1) && m.SeamY.Shows()) {
+		if !(meets(a, 0) && m.seam(0).Shows()) && !(meets(a, 1) && m.seam(1).Shows()) {
 			return tellBroken(a, f)
 		}
-		sm, where := m.SeamX, "left and right"
-		if m.SeamY.Shows() && (a.Landing.Step.X == 0 || m.SeamY.Ratio() > sm.Ratio()) {
-			sm, where = m.SeamY, "top and bottom"
+		sm, where := *m.seam(0), "left and right"
+		if m.seam(1).Shows() && (a.Landing.Step.X == 0 || m.seam(1).Ratio() > sm.Ratio()) {
+			sm, where = *m.seam(1), "top and bottom"
 		}
 		edge, inner := sm.Edge, sm.Inner
 		if sm.BandEdge/max(sm.BandInner, 1) > edge/max(inner, 1) {

@@ -237,14 +237,24 @@ func (r *reader) measure(w, h int, scale float64) sample {
 		scale = paint.SmallScale(f)
 	}
 	for _, scroll := range scrolls(f, v.Height) {
-		img, err := r.paintUnder(pg, scale, scroll)
-		if err != nil {
-			return sample{width: w, rules: f.Values} // the check missing tells of its pictures
+		x0, y0, x1, y1 := place.SnapRect(f.Border, scale)
+		areas := make([]image.Rectangle, len(f.Values.Text))
+		var part image.Rectangle // all that is looked at
+		for n := range f.Values.Text {
+			areas[n] = region(f.TextRect(&f.Values.Text[n]), scale, float64(x0)/scale, float64(y0)/scale)
+			part = part.Union(areas[n])
 		}
-		x0, y0, _, _ := place.SnapRect(f.Border, scale)
+		part = part.Intersect(image.Rect(0, 0, x1-x0, y1-y0))
+		if part.Empty() || filters(f) { // a filter works on what is around, too
+			part = image.Rect(0, 0, x1-x0, y1-y0)
+		}
+		img, err := r.paintUnder(pg, part, scale, scroll)
+		if err != nil {
+			return sample{width: w, rules: f.Values} // the checks missing and not-drawn tell of its pictures
+		}
 		for n := range f.Values.Text {
 			t := &f.Values.Text[n]
-			area := region(f.TextRect(t), scale, float64(x0)/scale, float64(y0)/scale)
+			area := areas[n].Sub(part.Min)
 			sp := contrast.Text{Color: t.Color.Resolve(f.Env.Current), Backdrop: white, Need: t.Contrast}.Under(img,
 				area)
 			if n == len(out.spread) {
@@ -268,10 +278,17 @@ func scrolls(f *layout.Frame, window float64) []float64 {
 	return []float64{0}
 }
 
-// paintUnder paints the box; where it can be seen through, what is behind it too.
-func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA, error) {
+// filters reports whether a layer of the box is filtered.
+func filters(f *layout.Frame) bool {
+	return slices.ContainsFunc(f.Values.Layers(), func(l plan.Painted) bool { return len(l.Plan.Filters) > 0 })
+}
+
+// paintUnder paints a part of the box, in device px from its corner; where it can be seen through, what is behind it
+// too.
+func (r *reader) paintUnder(pg *layout.Page, part image.Rectangle, scale, scroll float64) (*image.RGBA, error) {
 	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading, Rough: scale < 1}
 	f := pg.Frame(r.box)
+	opt.Part = part
 	img, err := paint.Box(pg, f, r.pictures(), opt)
 	if err != nil || !picture.HasAlpha(img) {
 		return img, err
@@ -284,12 +301,20 @@ func (r *reader) paintUnder(pg *layout.Page, scale, scroll float64) (*image.RGBA
 		if b.Box.Role == plan.Row || b.Border.W <= 0 || b.Border.H <= 0 {
 			continue
 		}
+		bx, by, ex, ey := place.SnapRect(b.Border, scale)
+		all := image.Rect(0, 0, ex-bx, ey-by)
+		if opt.Part = part.Add(image.Pt(x0-bx, y0-by)).Intersect(all); opt.Part.Empty() {
+			continue
+		}
+		if filters(b) {
+			opt.Part = all
+		}
 		back, err := paint.Box(pg, b, r.pictures(), opt)
 		if err != nil {
 			return nil, err
 		}
-		bx, by, _, _ := place.SnapRect(b.Border, scale)
-		draw.Draw(under, back.Rect.Add(image.Pt(bx-x0, by-y0)), back, image.Point{}, draw.Over)
+		at := opt.Part.Min.Add(image.Pt(bx-x0, by-y0)).Sub(part.Min)
+		draw.Draw(under, back.Rect.Add(at), back, image.Point{}, draw.Over)
 	}
 	draw.Draw(under, under.Rect, img, image.Point{}, draw.Over)
 	return under, nil
