@@ -5,6 +5,7 @@ import (
 
 	"tourmaline/core/finding"
 	"tourmaline/core/plan"
+	"tourmaline/core/work"
 )
 
 var contrastCheck = &Check{
@@ -43,32 +44,42 @@ that measure --frames has taken, and the one is told on which a text is read wor
       - {area: {left: 5%, top: 10%, width: 50%, height: 60%}, color: white}
 `,
 	once: func(s *pass) {
-		for _, id := range s.boxes {
-			areas, pictures := 0, false
-			for _, v := range s.plan.All()[id].EachRule() {
-				areas = max(areas, len(v.Text))
-				for _, l := range v.Layers() {
-					pictures = pictures || len(urls(l.Image)) > 0
-				}
-			}
-			if areas == 0 {
-				continue
-			}
-			told := (&reader{pass: s, box: id}).all(areas)
-			if s.plan.All()[id].OnTouch() {
-				(&reader{pass: s, box: id, touch: true, but: told}).all(areas)
-			}
-			s.frames(id, areas, told)
-			if pictures {
-				(&reader{pass: s, box: id, loading: true}).all(areas)
+		found := make([][]finding.Finding, len(s.boxes))
+		work.Each(len(s.boxes), func(i int) { found[i] = s.unread(s.boxes[i]) })
+		for _, list := range found {
+			for _, f := range list {
+				s.add(f)
 			}
 		}
 	},
 }
 
+// unread are the text areas of a box that cannot be read.
+func (s *pass) unread(id plan.BoxID) (out []finding.Finding) {
+	areas, pictures := 0, false
+	for _, v := range s.plan.All()[id].EachRule() {
+		areas = max(areas, len(v.Text))
+		for _, l := range v.Layers() {
+			pictures = pictures || len(urls(l.Image)) > 0
+		}
+	}
+	if areas == 0 {
+		return nil
+	}
+	told := (&reader{pass: s, box: id, out: &out}).all(areas)
+	if s.plan.All()[id].OnTouch() {
+		(&reader{pass: s, box: id, touch: true, but: told, out: &out}).all(areas)
+	}
+	out = append(out, s.frames(id, areas, told)...)
+	if pictures {
+		(&reader{pass: s, box: id, loading: true, out: &out}).all(areas)
+	}
+	return out
+}
+
 // frames measures the text areas of a box over the frames that were taken of its video, and tells the frame on which
 // each is read worst, where the poster does not tell it already.
-func (s *pass) frames(id plan.BoxID, areas int, told []*finding.Set) {
+func (s *pass) frames(id plan.BoxID, areas int, told []*finding.Set) (out []finding.Finding) {
 	b := s.plan.All()[id]
 	for i := range b.Rules {
 		for n := range b.Rules[i].Layers {
@@ -98,9 +109,10 @@ func (s *pass) frames(id plan.BoxID, areas int, told []*finding.Set) {
 			}
 			for _, f := range worst {
 				if f != nil {
-					s.add(*f)
+					out = append(out, *f)
 				}
 			}
 		}
 	}
+	return out
 }

@@ -30,6 +30,7 @@ type reader struct {
 	touch   bool           // on touch screens
 	but     []*finding.Set // by area: what is told already
 	frame   *frame         // of a video, in place of its poster; nil: the poster
+	out     *[]finding.Finding
 }
 
 // frame is a still picture of a video as a store shows it.
@@ -365,7 +366,7 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
 		r.frame.hold(n, sp.Low, out)
 		return
 	}
-	r.add(out)
+	*r.out = append(*r.out, out)
 }
 
 // Texts measures the text areas of boxes of one plan.
