@@ -87,12 +87,17 @@ func New(from Source) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
+	s.begin(s.own())
+	return s, nil
+}
+
+// own answers what our page asks.
+func (s *Server) own() http.Handler {
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /~"+s.token+"/{file...}", s.frame)
 	mux.HandleFunc("POST /~"+s.token+"/step", s.step)
 	mux.HandleFunc("POST /~"+s.token+"/shown", s.shown)
-	s.begin(mux)
-	return s, nil
+	return mux
 }
 
 // listen takes two ports of the loopback interface. agent is our script in the designer's pages.
