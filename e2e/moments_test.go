@@ -287,3 +287,31 @@ func TestPlansComeBackByteForByte(t *testing.T) {
 		t.Errorf("only %d plans were settled", n)
 	}
 }
+
+// The same plan makes the same bytes, whatever the folder, the number of jobs and the cache.
+func TestTheSameBytesEverywhere(t *testing.T) {
+	t.Parallel()
+	var first map[string]string
+	for i, args := range [][]string{{"--jobs", "1", "--cache", "none"}, {"--jobs", "4", "--cache", "none"}, {"--jobs", "2"},
+		{"--jobs", "3"}} {
+		dir := filepath.Join(t.TempDir(), strings.Repeat("deep/", i)+"a b")
+		write(t, dir, map[string]string{"pics/photo.jpg": photo(900, 450), "pics/other.jpg": photo(800, 500),
+			"tourmaline.yaml": openPlan + "  - {name: two, selector: main, height: 300px, layers: [{image: other.jpg, " +
+				"size: cover}, {color: auto}]}\n"})
+		if i > 1 {
+			args = append(args, "--cache", filepath.Join(t.TempDir(), "cache"))
+		}
+		if r := run(t, dir, append([]string{"build"}, args...)...); r.code != 0 {
+			t.Fatalf("%d %s%s", r.code, r.out, r.err)
+		}
+		got := tree(t, filepath.Join(dir, "dist"))
+		if first == nil {
+			first = got
+		}
+		for name := range first {
+			if got[name] != first[name] || len(got) != len(first) {
+				t.Errorf("%v: %s is another, of %d files, %d before", args, name, len(got), len(first))
+			}
+		}
+	}
+}
