@@ -55,7 +55,8 @@ func WriteFile(path string, data []byte) error {
 	if err == nil && before.IsDir() {
 		return cannotWrite(path, errors.New("this is a folder"))
 	}
-	if err == nil && !before.Mode().IsRegular() { // a device or a pipe, such as /dev/stdout, is written to, never replaced
+	// A device or a pipe, such as /dev/stdout, is written to, never replaced.
+	if err == nil && !before.Mode().IsRegular() {
 		return writeTo(path, data)
 	}
 	if _, err := os.Stat(filepath.Dir(path)); err != nil { // a misspelt folder is not made

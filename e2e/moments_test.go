@@ -44,7 +44,8 @@ func TestKilledAtAnyMoment(t *testing.T) { // not beside others: it is about tim
 	dir := t.TempDir()
 	cache := filepath.Join(dir, "cache")
 	const style = "header { margin: 0 }\n"
-	write(t, dir, map[string]string{"pics/photo.jpg": photo(900, 450), "index.html": "<!DOCTYPE html><link rel=stylesheet " +
+	write(t, dir, map[string]string{"pics/photo.jpg": photo(900, 450), "index.html": "<!DOCTYPE html><link " +
+		"rel=stylesheet " +
 		"href=site.css><header>x</header>"})
 	variants := []string{openPlan, strings.Replace(openPlan, "#102030", "#302010", 1)}
 	steps := [][]string{{"build", "--cache", cache}, {"settle"}, {"css", "--into", "site.css"}}
@@ -103,7 +104,8 @@ func TestKilledAtAnyMoment(t *testing.T) { // not beside others: it is about tim
 		got := state()
 		for _, f := range files {
 			if got[f] != before[f] && got[f] != want[v][step][f] {
-				t.Fatalf("%v, killed after %.2f of it: %s is neither as before nor as after:\n%s", steps[step], wait, f, got[f])
+				t.Fatalf("%v, killed after %.2f of it: %s is neither as before nor as after:\n%s", steps[step],
+					wait, f, got[f])
 			}
 		}
 		if bad := whole(filepath.Join(dir, "dist")); bad != "" {
@@ -115,7 +117,8 @@ func TestKilledAtAnyMoment(t *testing.T) { // not beside others: it is about tim
 	}
 	// The next run finishes as if nothing had been.
 	reset(0, 0)
-	if r := run(t, dir, steps[0]...); r.code != 0 || state()["dist/backgrounds.css"] != want[0][0]["dist/backgrounds.css"] {
+	if r := run(t, dir, steps[0]...); r.code != 0 ||
+		state()["dist/backgrounds.css"] != want[0][0]["dist/backgrounds.css"] {
 		t.Errorf("after the killed runs: %d %s%s", r.code, r.out, r.err)
 	}
 }
@@ -144,7 +147,8 @@ func TestKilledInTheFirstBuild(t *testing.T) {
 		time.Sleep(time.Duration((0.7 + 0.5*r.Float64()) * float64(takes)))
 		_ = cmd.Process.Kill()
 		_ = cmd.Wait()
-		write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(openPlan, "#102030", fmt.Sprintf("#1020%02d", i), 1)})
+		write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(openPlan, "#102030",
+			fmt.Sprintf("#1020%02d", i), 1)})
 		if r := run(t, dir, "build", "--cache", cache); r.code != 0 || whole(filepath.Join(dir, "dist")) != "" {
 			t.Fatalf("%d: %d %s%s", i, r.code, r.out, r.err)
 		}
@@ -164,7 +168,8 @@ func TestBuildsBesideEachOther(t *testing.T) {
 		for _, plan := range []string{"a.yaml", "b.yaml"} {
 			wait.Go(func() {
 				r := run(t, dir, "build", "--cache", filepath.Join(dir, "cache"), plan)
-				if r.code != 0 && (r.code != 2 || strings.Contains(r.err, "defect") || strings.Contains(r.err, "goroutine")) {
+				if r.code != 0 && (r.code != 2 || strings.Contains(r.err, "defect") || strings.Contains(r.err,
+					"goroutine")) {
 					t.Errorf("%s: %d %s%s", plan, r.code, r.out, r.err)
 				}
 			})
@@ -219,7 +224,8 @@ func TestNoPlaceToWrite(t *testing.T) {
 	clear := func(what string, r result) {
 		t.Helper()
 		lines := strings.Split(strings.TrimSpace(r.err), "\n") // the last; before it stands how far it was
-		if r.code != 2 || strings.Contains(r.err, "goroutine") || !strings.HasPrefix(lines[len(lines)-1], "tourmaline: ") || !strings.Contains(r.err, "cannot be written") {
+		if r.code != 2 || strings.Contains(r.err, "goroutine") || !strings.HasPrefix(lines[len(lines)-1],
+			"tourmaline: ") || !strings.Contains(r.err, "cannot be written") {
 			t.Errorf("%s: %d %s%s", what, r.code, r.out, r.err)
 		}
 	}
@@ -247,12 +253,14 @@ func TestPlansComeBackByteForByte(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"pics/photo.jpg": photo(900, 450)})
 	flow := "      - {image: photo.jpg, size: cover, position: auto, keep: {x: 10%, y: 30%, width: 10%, height: 30%}}\n"
-	block := "      - image: photo.jpg\n        size: cover\n        position: auto\n        keep:\n          x: 10%\n" +
+	block := "      - image: photo.jpg\n        size: cover\n        position: auto\n        keep:\n          " +
+		"x: 10%\n" +
 		"          y: 30%\n          width: 10%\n          height: 30%\n"
 	quoted := strings.Replace(strings.Replace(block, "position: auto", `"position":   'auto'`, 1), "photo.jpg", `"photo.jpg"`, 1)
 	anchored := strings.Replace(block, "keep:\n", "keep: &keep\n", 1)
 	layers := []string{flow, block, quoted, anchored}
-	comments := []string{"", "# ä comment — with 𝄞 signs: [ { \"\n", "\n\n   \n", "# " + strings.Repeat("long ", 3000) + "\n"}
+	comments := []string{"", "# ä comment — with 𝄞 signs: [ { \"\n", "\n\n   \n", "# " + strings.Repeat("long ",
+		3000) + "\n"}
 	manners := []func(string) string{
 		func(s string) string { return s },
 		func(s string) string { return strings.ReplaceAll(s, "\n", "\r\n") },
@@ -264,12 +272,14 @@ func TestPlansComeBackByteForByte(t *testing.T) {
 	for _, layer := range layers {
 		for k, comment := range comments {
 			for _, manner := range manners {
-				text := manner(comment + strings.Replace(openPlan, flow, layer, 1) + []string{"", "# end\n", "\t\n", "...\n"}[k])
+				text := manner(comment + strings.Replace(openPlan, flow, layer, 1) + []string{"", "# end\n",
+					"\t\n", "...\n"}[k])
 				write(t, dir, map[string]string{"tourmaline.yaml": text})
 				r := run(t, dir, "settle")
 				if r.code == 2 { // some manners are no YAML: then nothing is written
 					t.Logf("%.40q %d: %s", text, k, r.err)
-					if now, err := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); err != nil || string(now) != text {
+					if now, err := os.ReadFile(filepath.Join(dir, "tourmaline.yaml")); err != nil ||
+						string(now) != text {
 						t.Errorf("%q was refused and changed: %s", text, r.err)
 					}
 					continue
@@ -292,11 +302,13 @@ func TestPlansComeBackByteForByte(t *testing.T) {
 func TestTheSameBytesEverywhere(t *testing.T) {
 	t.Parallel()
 	var first map[string]string
-	for i, args := range [][]string{{"--jobs", "1", "--cache", "none"}, {"--jobs", "4", "--cache", "none"}, {"--jobs", "2"},
+	for i, args := range [][]string{{"--jobs", "1", "--cache", "none"}, {"--jobs", "4", "--cache", "none"}, {
+		"--jobs", "2"},
 		{"--jobs", "3"}} {
 		dir := filepath.Join(t.TempDir(), strings.Repeat("deep/", i)+"a b")
 		write(t, dir, map[string]string{"pics/photo.jpg": photo(900, 450), "pics/other.jpg": photo(800, 500),
-			"tourmaline.yaml": openPlan + "  - {name: two, selector: main, height: 300px, layers: [{image: other.jpg, " +
+			"tourmaline.yaml": openPlan + "  - {name: two, selector: main, height: 300px, layers: [{image: " +
+				"other.jpg, " +
 				"size: cover}, {color: auto}]}\n"})
 		if i > 1 {
 			args = append(args, "--cache", filepath.Join(t.TempDir(), "cache"))

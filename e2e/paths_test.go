@@ -15,7 +15,8 @@ import (
 
 // strange are names of pictures that mean something to YAML, CSS, HTML, addresses or shells.
 var strange = []string{"a b.jpg", "q'uote.jpg", `d"q.jpg`, "br(a)ck[e]t{s}.jpg", "new\nline.jpg", "-dash.jpg", "テラス.jpg",
-	"perc%20ent.jpg", "perc%zz.jpg", "ha#sh.jpg", "que?ry.jpg", "semi;colon.jpg", "<tag>.jpg", "<style><script>alert(1).jpg",
+	"perc%20ent.jpg", "perc%zz.jpg", "ha#sh.jpg", "que?ry.jpg", "semi;colon.jpg", "<tag>.jpg",
+	"<style><script>alert(1).jpg",
 	"com*ment.jpg", "ünï\u0301.jpg", "&amp.jpg", "..dots.jpg", "con.jpg", "$(touch ran).jpg", "`touch ran`.jpg",
 	"tab\t.jpg", "} body { display: none.jpg", "--.jpg", "javascript:alert(1).jpg"}
 
@@ -25,14 +26,16 @@ func TestStrangeNames(t *testing.T) { // not beside others: a browser is waited 
 	shoot.Need(t)
 	dir := t.TempDir()
 	files := map[string]string{}
-	plan := "tourmaline: 1\npictures: pics\nfiles: {formats: [webp]}\nviewports: {widths: 320-800, densities: [1], named: {a: 600x600@1}}\nboxes:\n"
+	plan := "tourmaline: 1\npictures: pics\nfiles: {formats: [webp]}\nviewports: {widths: 320-800, densities: " +
+		"[1], named: {a: 600x600@1}}\nboxes:\n"
 	for i, n := range strange {
 		files["pics/"+n] = photo(60+i, 40)
 		quoted, err := json.Marshal(n)
 		if err != nil {
 			t.Fatal(err)
 		}
-		plan += fmt.Sprintf("  - {name: b%d, selector: '#b%d', height: 20px, layers: [{image: %s, size: cover}]}\n", i, i, quoted)
+		plan += fmt.Sprintf("  - {name: b%d, selector: '#b%d', height: 20px, layers: [{image: %s, size: "+
+			"cover}]}\n", i, i, quoted)
 	}
 	files["tourmaline.yaml"] = plan
 	write(t, dir, files)
@@ -91,7 +94,8 @@ func TestStrangeNames(t *testing.T) { // not beside others: a browser is waited 
 func TestNothingLeavesItsFolder(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	write(t, dir, map[string]string{"pics/in.jpg": photo(60, 40), "outside/secret.jpg": photo(70, 40), "pics/sub/x.jpg": photo(50, 40)})
+	write(t, dir, map[string]string{"pics/in.jpg": photo(60, 40), "outside/secret.jpg": photo(70, 40),
+		"pics/sub/x.jpg": photo(50, 40)})
 	for link, to := range map[string]string{"pics/out.jpg": "../outside/secret.jpg", "pics/dir": "../outside",
 		"pics/again.jpg": "in.jpg", "pics/dead.jpg": "nowhere.jpg", "pics/loop.jpg": "loop.jpg",
 		"pics/absolute.jpg": filepath.Join(dir, "outside/secret.jpg")} {
@@ -109,7 +113,8 @@ func TestNothingLeavesItsFolder(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		write(t, dir, map[string]string{"tourmaline.yaml": "tourmaline: 1\npictures: pics\nboxes: [{name: b, height: 20px, layers: " +
+		write(t, dir, map[string]string{"tourmaline.yaml": "tourmaline: 1\npictures: pics\nboxes: [{name: b, " +
+			"height: 20px, layers: " +
 			"[{image: " + string(quoted) + "}]}]\n"})
 		r := run(t, dir, "fit")
 		if fine != (r.code == 0) || strings.Contains(r.out, "70 x 40") || strings.Contains(r.err, "goroutine") {
@@ -118,7 +123,8 @@ func TestNothingLeavesItsFolder(t *testing.T) {
 	}
 	plan := "tourmaline: 1\npictures: pics\nboxes: [{name: b, selector: b, height: 20px, layers: [{image: in.jpg}]}]\n"
 	before := tree(t, dir)
-	for _, args := range [][]string{{"css", "-o", "tourmaline.yaml"}, {"css", "-o", "pics/in.jpg"}, {"proof", "-o", "pics/in.jpg"},
+	for _, args := range [][]string{{"css", "-o", "tourmaline.yaml"}, {"css", "-o", "pics/in.jpg"}, {"proof",
+		"-o", "pics/in.jpg"},
 		{"proof", "-o", "tourmaline.yaml"}, {"report", "-o", "tourmaline.yaml"}, {"css", "-o", "pics"}} {
 		write(t, dir, map[string]string{"tourmaline.yaml": plan})
 		if r := run(t, dir, args...); r.code != 2 || strings.Count(r.err, "\n") > 3 {
