@@ -272,12 +272,7 @@ func (o *Output) Commit(keep bool) error {
 }
 
 func (o *Output) finish(m manifest, pending [][2]string, done *bool) error {
-	data, err := json.MarshalIndent(m, "", "  ")
-	if err != nil {
-		return err
-	}
-	name := filepath.Join(o.dir, manifestName)
-	tmp, err := writeTemp(name, append(data, '\n'))
+	tmp, name, err := o.writeRecord(m)
 	if err != nil {
 		return err
 	}
@@ -304,12 +299,7 @@ func (o *Output) intend(m manifest, files bool) error {
 		return nil
 	}
 	m.Inputs = ""
-	data, err := json.MarshalIndent(m, "", "  ")
-	if err != nil {
-		return err
-	}
-	name := filepath.Join(o.dir, manifestName)
-	tmp, err := writeTemp(name, append(data, '\n'))
+	tmp, name, err := o.writeRecord(m)
 	if err != nil {
 		return err
 	}
@@ -318,6 +308,17 @@ func (o *Output) intend(m manifest, files bool) error {
 		return cannotWrite(name, err)
 	}
 	return nil
+}
+
+// writeRecord writes a record under a temporary name; it is to have the other.
+func (o *Output) writeRecord(m manifest) (tmp, name string, err error) {
+	data, err := json.MarshalIndent(m, "", "  ")
+	if err != nil {
+		return "", "", err
+	}
+	name = filepath.Join(o.dir, manifestName)
+	tmp, err = writeTemp(name, append(data, '\n'))
+	return tmp, name, err
 }
 
 // sweepUp removes what a killed run left under temporary names.

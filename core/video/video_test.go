@@ -204,6 +204,14 @@ func TestWebMByHand(t *testing.T) {
 	if _, err := f.Cut(Part{0.21, 0.3}); err == nil || !strings.Contains(err.Error(), "they begin at 0, 0.2 s") {
 		t.Error(err)
 	}
+	// Sound that is longer than the pictures, 1 s for their 0.4, does not leave the last of them standing.
+	long, err := Read("a.webm", bytes.Replace(data, []byte{0x43, 0xc8, 0, 0}, []byte{0x44, 0x7a, 0, 0}, 1))
+	if err != nil || long.Duration != 1 {
+		t.Fatalf("%+v %v", long, err)
+	}
+	if g, err := long.Cut(Part{}); err != nil || math.Abs(g.Duration-0.4) > 1e-9 {
+		t.Errorf("%+v %v", g, err)
+	}
 	for n := range len(data) {
 		if f, err := Read("a.webm", data[:n]); err == nil {
 			t.Fatalf("cut at %d of %d: %+v", n, len(data), f)

@@ -71,13 +71,13 @@ func (f *File) writeWebM(part Part) ([]byte, error) {
 			to = ticks(part.To)
 		}
 	}
-	info = append(info, 0x44, 0x89, 0x88)
-	info = binary.BigEndian.AppendUint64(info, math.Float64bits(length*1e9/w.scale))
 	body := &clusters{number: w.shown.number}
+	n, first, last := 0, int64(math.MaxInt64), int64(math.MinInt64)
 	for _, fr := range frames {
 		if fr.at < from || fr.at >= to {
 			continue
 		}
+		n, first, last = n+1, min(first, fr.at), max(last, fr.at)
 		if fr.rel < 0 {
 			return nil, nil // laced
 		}
@@ -88,6 +88,11 @@ func (f *File) writeWebM(part Part) ([]byte, error) {
 	if len(body.cues) == 0 {
 		return nil, nil
 	}
+	if to == math.MaxInt64 && n > 1 { // the file says how long its longest track is, which may be the sound
+		length = float64(last-first) * float64(n) / float64(n-1) * w.scale / 1e9
+	}
+	info = append(info, 0x44, 0x89, 0x88)
+	info = binary.BigEndian.AppendUint64(info, math.Float64bits(length*1e9/w.scale))
 	infoPart, trackPart := whole(idInfo, info), whole(idTracks, tracks)
 	index := body.index(len(infoPart) + len(trackPart))
 	contents := append(append(append(infoPart, trackPart...), index...), body.out...)
