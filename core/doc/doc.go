@@ -7,7 +7,7 @@
 //	d, err = d.Set(v.Path(), "auto = 64% 58%")
 //	d.Text() // the document with it
 //
-// Reading is bounded: 4 MB, and 200,000 nodes after aliases are expanded. Merge keys
+// Reading is bounded: 1 MB, 100 levels, and 200,000 nodes after aliases are expanded. Merge keys
 // and tags are refused. Errors are *source.SyntaxError, UnsupportedError, LimitError.
 package doc
 
