@@ -32,7 +32,7 @@ lint:
 
 test: build lint
 	sh e2e/need.sh
-	go test -timeout 30m ./...
+	go test -timeout 45m ./...
 	@sh e2e/need.sh told
 
 bench:
