@@ -57,8 +57,8 @@ func TestFlashes(t *testing.T) {
 		{"4 x 4 px", func(t float64, x, y int) color.RGBA {
 			return pick(inside(x, y, 4, 4) && square(t, 5), grey(0), grey(255))
 		}, 5, false},
-		{"7 x 2 px", func(t float64, x, y int) color.RGBA {
-			return pick(inside(x, y, 7, 2) && square(t, 5), grey(0), grey(255))
+		{"6 x 2 px", func(t float64, x, y int) color.RGBA {
+			return pick(inside(x, y, 6, 2) && square(t, 5), grey(0), grey(255))
 		}, 0, false},
 		{"far apart", func(t float64, x, y int) color.RGBA { // 16 px, but never within 341 x 256
 			return pick(x%10 == 0 && y%4 == 0 && square(t, 5), grey(0), grey(255))

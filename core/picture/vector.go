@@ -281,13 +281,13 @@ func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 	return img, nil
 }
 
-// A drawing that takes so long each time for fewPx px, of which others take a tenth, is not drawn at every width: only
+// A drawing that takes so long each time for fewPx px, of which others take a tenth even on a busy machine, is not drawn at every width: only
 // until enough is spent on it.
 const (
 	fewPx      = 4 << 20
-	slowPlain  = 150 * time.Millisecond
-	slowFilter = time.Second
-	enough     = 3 * time.Second
+	slowPlain  = 2 * time.Second
+	slowFilter = 4 * time.Second
+	enough     = 20 * time.Second
 )
 
 // Drawable says why an SVG cannot be drawn, nil where it can.
