@@ -85,8 +85,8 @@ shows at any named viewport.`,
 					"frames a second")
 			}
 			if v.Duration > mostLong {
-				say(fmt.Sprintf("lasts %.0f s before it comes again", v.Duration), "take a part of it, such as "+
-					""+v.Name+"#t=0,10",
+				say(fmt.Sprintf("lasts %.0f s before it comes again", v.Duration),
+					"take a part of it, such as #t=0,10 behind its name",
 					v.Duration, mostLong, "s")
 			}
 			seen := fit.Video(s.plan, b, l, image.Pt(v.Width, v.Height))

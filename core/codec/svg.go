@@ -79,7 +79,7 @@ func watch(ctx context.Context, late func() bool, done context.CancelCauseFunc) 
 }
 
 // since measures work from now on: the time by the clock, but no more than that for which the process was at work, so
-// that neither a busy machine nor what goes on beside it counts.
+// that what other programs do does not count. What this one does beside the drawing still does.
 func since() func() time.Duration {
 	start, work := time.Now(), workTime()
 	return func() time.Duration { return min(time.Since(start), workTime()-work) }
