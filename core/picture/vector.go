@@ -281,8 +281,8 @@ func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 	return img, nil
 }
 
-// A drawing that takes so long each time for fewPx px, of which others take a tenth even on a busy machine, is not drawn
-// at every width: only until enough is spent on it.
+// A drawing that takes so long each time for fewPx px, of which others take a tenth even on a busy machine, is not
+// drawn at every width: only until enough is spent on it.
 const (
 	fewPx      = 4 << 20
 	slowPlain  = 2 * time.Second
