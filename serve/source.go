@@ -114,10 +114,10 @@ func (s *Server) read(name string) ([]byte, error) {
 
 // readOrdinary reads a file that is no pipe, which would be waited for.
 func readOrdinary(files fs.FS, name string) ([]byte, error) {
-	if st, err := fs.Stat(files, name); err != nil || !st.Mode().IsRegular() {
+	if st, err := fs.Stat(files, name); err == nil && !st.Mode().IsRegular() {
 		return nil, fs.ErrNotExist
 	}
-	return fs.ReadFile(files, name)
+	return fs.ReadFile(files, name) // files that are made when asked for have no Stat
 }
 
 // isPage reports whether a media type is that of a page.
