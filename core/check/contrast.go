@@ -17,8 +17,8 @@ share of pixels below the needed ratio (4.5, or what contrast: says; 3 is enough
 large text). It fires where that 5% is below the needed ratio, so that a single bright
 star does not count. The same is measured as before the pictures have come, on the
 colours and gradients alone. Boxes are painted small at every eighth width, at every
-change of rules, and at every width where the ratio is within a quarter of the needed
-one; the worst viewport and both ends of every range are then painted at full size, and
+change of rules, and the closer the nearer the ratio is to the needed one, down to every
+width where it is within 6%; the worst viewport and both ends of every range are then painted at full size, and
 the ends are moved to where the full size says. Density does not matter. What lies
 behind a see-through box is painted too, and a fixed picture is looked at with the box
 at the top, the middle and the bottom of the window. Of a video all frames are looked at

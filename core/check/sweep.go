@@ -28,6 +28,7 @@ type pass struct {
 
 	pictures map[*picture.File]*facts
 	flats    sync.Map // *css.Gradient to whether its stops collapse: see flat
+	pages    pages
 	missing  []missed
 	layers   []*layerSummary // one a layer of the boxes, in their order
 	shown    []*boxSummary
@@ -35,6 +36,35 @@ type pass struct {
 
 func newPass(ctx context.Context, p *plan.Plan, store *picture.Store) *pass {
 	return &pass{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), report: &Report{}}
+}
+
+// pages are windows that several boxes are looked at in.
+type pages struct {
+	mu    sync.Mutex
+	known map[plan.Viewport]*layout.Page
+}
+
+// manyFrames is how many boxes the windows that are kept have in all: about 50 MB.
+const manyFrames = 200_000
+
+// page lays the boxes out at a window.
+func (s *pass) page(v plan.Viewport) *layout.Page {
+	s.pages.mu.Lock()
+	pg := s.pages.known[v]
+	s.pages.mu.Unlock()
+	if pg != nil {
+		return pg
+	}
+	pg = s.sweep.Pages.At(v, layout.Exact)
+	s.pages.mu.Lock()
+	defer s.pages.mu.Unlock()
+	if s.pages.known == nil {
+		s.pages.known = map[plan.Viewport]*layout.Page{}
+	}
+	if len(s.pages.known)*len(pg.Frames) < manyFrames {
+		s.pages.known[v] = pg
+	}
+	return pg
 }
 
 // slots are where findings are in the making: for each box a slot for each check of boxes,

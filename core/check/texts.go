@@ -49,8 +49,17 @@ func (r *reader) pictures() *picture.Store {
 	return r.store
 }
 
-// nearRatio is how close to the needed ratio every width is painted.
-const nearRatio = 1.25
+// near is how close to the needed ratio one of two painted widths is for the one in their middle to be painted, by how
+// far they are apart. From one width to the next the ratio changes by less than 1% as a rule.
+func near(apart int) float64 {
+	switch {
+	case apart > 4:
+		return 1.25
+	case apart > 2:
+		return 1.12
+	}
+	return 1.06
+}
 
 // sample is what was measured at one width and height.
 type sample struct {
@@ -107,7 +116,7 @@ func (r *reader) pickHeights() []int {
 		var first layout.Rect
 		for k, h := range ends {
 			v := plan.Viewport{Width: float64(w), Height: float64(r.sweep.Heights[h]), Density: 1}
-			pg := r.sweep.Pages.At(v, layout.Exact)
+			pg := r.page(v)
 			f := pg.Frame(r.box)
 			fixed := false
 			for i := range f.Values.Layers() {
@@ -124,8 +133,8 @@ func (r *reader) pickHeights() []int {
 	return []int{0}
 }
 
-// row measures one height: a coarse comb of widths, then each width between two
-// teeth of which one is near the needed ratio.
+// row measures one height: a coarse comb of widths, then between two teeth the more the nearer one of them is to the
+// needed ratio, down to each width.
 func (r *reader) row(height int) []sample {
 	const comb = 8
 	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
@@ -142,24 +151,30 @@ func (r *reader) row(height int) []sample {
 	for _, w := range widths {
 		out = append(out, r.measure(w, height, 0))
 	}
-	coarse := slices.Clone(out)
-	for i := 1; i < len(coarse); i++ {
-		a, b := coarse[i-1], coarse[i]
-		if b.width-a.width > 1 && (r.close(a) || r.close(b)) {
-			for w := a.width + 1; w < b.width; w++ {
-				out = append(out, r.measure(w, height, 0))
-			}
-		}
+	for i := len(out) - 1; i > 0; i-- {
+		r.halve(out[i-1], out[i], height, &out)
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].width < out[j].width })
 	return out
 }
 
-// close reports a ratio near enough to the needed one to look at each width.
-func (r *reader) close(s sample) bool {
+// halve paints the widths between two, halving, as long as one of them is near the needed ratio.
+func (r *reader) halve(a, b sample, height int, out *[]sample) {
+	apart := b.width - a.width
+	if apart < 2 || !r.close(a, apart) && !r.close(b, apart) {
+		return
+	}
+	mid := r.measure(a.width+apart/2, height, 0)
+	*out = append(*out, mid)
+	r.halve(a, mid, height, out)
+	r.halve(mid, b, height, out)
+}
+
+// close reports a ratio near enough to the needed one to look between two widths.
+func (r *reader) close(s sample, apart int) bool {
 	for n, sp := range s.spread {
 		need := s.rules.Text[n].Contrast
-		if sp.Low < need*nearRatio && sp.Low > need/nearRatio {
+		if sp.Low < need*near(apart) && sp.Low > need/near(apart) {
 			return true
 		}
 	}
@@ -186,34 +201,111 @@ func (r *reader) runs(row []sample, n, height int) []finding.Run {
 		}
 		out = append(out, finding.Run{From: from, To: row[i].width})
 	}
-	full := func(w int) bool { return fails(r.measure(w, height, 1), n) }
-	lo, hi := r.plan.Widths[0], r.plan.Widths[1]
 	var sure []finding.Run
-	for _, x := range out {
-		from, to := x.From, x.To
-		if from > lo {
-			for k := 0; k < endMoves && from <= to && !full(from); k++ {
-				from++
-			}
-			for k := 0; k < endMoves && from == x.From-k && from > lo && full(from-1); k++ {
-				from--
-			}
+	e := runEnd{reader: r, row: row, area: n, height: height}
+	for i, x := range out {
+		least, most := r.plan.Widths[0], r.plan.Widths[1] // what the run may grow to
+		k := len(sure)
+		if k > 0 {
+			least = sure[k-1].To + 1
 		}
-		if to < hi {
-			for k := 0; k < endMoves && to >= from && !full(to); k++ {
-				to--
-			}
-			for k := 0; k < endMoves && to == x.To+k && to < hi && full(to+1); k++ {
-				to++
-			}
+		if i+1 < len(out) {
+			most = out[i+1].From - 1
 		}
-		if k := len(sure); k > 0 && from <= sure[k-1].To+1 {
-			sure[k-1].To = max(to, sure[k-1].To)
-		} else if from <= to {
+		from, to := max(x.From, least), x.To
+		if from > least {
+			from = e.find(from, -1, to-from, from-least)
+		}
+		if from <= to && to < most {
+			to = e.find(to, 1, to-from, most-to)
+		}
+		switch {
+		case from > to:
+		case k > 0 && from == least:
+			sure[k-1].To = to
+		default:
 			sure = append(sure, finding.Run{From: from, To: to})
 		}
 	}
 	return sure
+}
+
+// runEnd finds where a run of failing widths of an area ends at full size.
+type runEnd struct {
+	*reader
+	row          []sample // painted small
+	area, height int
+}
+
+// find returns the last width, going out of a run from an end of it (dir -1 or 1), that fails at full size and beyond
+// which one does not; none is more than endMoves from the end, inner px into the run (then all of it may go) or outer px
+// out of it. How the ratio goes on is known from the small paintings, but for what full size adds: few looks are needed.
+func (e *runEnd) find(end, dir, inner, outer int) int {
+	fail, pass := -min(endMoves, inner+1), min(endMoves, outer)+1 // px outwards; what is beyond counts as looked at
+	guess, wrong := 0, 0
+	for pass-fail > 1 {
+		s := e.measure(end+dir*guess, e.height, 1)
+		bad := fails(s, e.area)
+		if bad {
+			fail = guess
+		} else {
+			pass = guess
+		}
+		if e.area < len(s.spread) {
+			guess = e.predict(end, dir, guess, s)
+		}
+		if guess > fail && guess < pass {
+			continue
+		}
+		// What was predicted is known already: beside it is looked first, then at the end of what may be, then halfway.
+		switch wrong++; {
+		case wrong == 1 && bad:
+			guess = fail + 1
+		case wrong == 1:
+			guess = pass - 1
+		case wrong == 2 && bad:
+			guess = pass - 1
+		case wrong == 2:
+			guess = fail + 1
+		default:
+			guess = fail + (pass-fail)/2
+		}
+	}
+	return end + dir*fail
+}
+
+// predict is the last failing px outwards if the full size adds everywhere what it adds at the one looked at.
+func (e *runEnd) predict(end, dir, at int, full sample) int {
+	need := full.rules.Text[e.area].Contrast
+	adds := full.spread[e.area].Low - e.small(end+dir*at)
+	bad := func(k int) bool { return e.small(end+dir*k)+adds < need }
+	k := at
+	if bad(k) {
+		for k < at+2*endMoves && bad(k+1) {
+			k++
+		}
+		return k
+	}
+	for k > at-2*endMoves && !bad(k) {
+		k--
+	}
+	return k
+}
+
+// small is the ratio of a width between those that were painted small.
+func (e *runEnd) small(w int) float64 {
+	i := sort.Search(len(e.row), func(i int) bool { return e.row[i].width >= w })
+	low := func(i int) float64 {
+		if s := e.row[min(max(i, 0), len(e.row)-1)]; e.area < len(s.spread) {
+			return s.spread[e.area].Low
+		}
+		return contrast.Best
+	}
+	if i <= 0 || i >= len(e.row) || e.row[i].width == w {
+		return low(i)
+	}
+	a, b := e.row[i-1].width, e.row[i].width
+	return low(i-1) + (low(i)-low(i-1))*float64(w-a)/float64(b-a)
 }
 
 // white is what lies behind a page.
@@ -228,7 +320,7 @@ func (r *reader) window(w, h int) plan.Viewport {
 // scale of 0 paints small.
 func (r *reader) measure(w, h int, scale float64) sample {
 	v := r.window(w, h)
-	pg := r.sweep.Pages.At(v, layout.Exact)
+	pg := r.page(v)
 	f := pg.Frame(r.box)
 	out := sample{width: w, rules: f.Values}
 	if len(f.Values.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 || r.ctx.Err() != nil {
@@ -340,7 +432,7 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
 	for _, h := range at {
 		heights = append(heights, r.sweep.Heights[h])
 	}
-	pg := r.sweep.Pages.At(v, layout.Exact)
+	pg := r.page(v)
 	f := pg.Frame(r.box)
 	t, sp := &f.Values.Text[n], worst.spread[n]
 	grid := finding.Grid{Densities: []float64{1}, Seen: [][2]int{r.plan.Widths}, Heights: heights, MostProbed: probed,

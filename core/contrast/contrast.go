@@ -15,9 +15,17 @@ import (
 // Luminance is the relative luminance of an opaque sRGB colour, 0..1, with the
 // threshold of sRGB, 0.04045, as the errata of WCAG have it.
 // Source: WCAG 2.2, relative luminance (https://www.w3.org/TR/WCAG22/#dfn-relative-luminance).
-func Luminance(r, g, b uint8) float64 {
-	return 0.2126*picture.Linear(r) + 0.7152*picture.Linear(g) + 0.0722*picture.Linear(b)
-}
+func Luminance(r, g, b uint8) float64 { return light[0][r] + light[1][g] + light[2][b] }
+
+// light is what each value of a channel adds to the luminance.
+var light = func() (t [3][256]float64) {
+	for c, share := range [3]float64{0.2126, 0.7152, 0.0722} {
+		for v := range t[c] {
+			t[c][v] = share * picture.Linear(uint8(v))
+		}
+	}
+	return t
+}()
 
 // Ratio is the contrast ratio of two luminances, 1 to 21.
 // Source: WCAG 2.2, contrast ratio (https://www.w3.org/TR/WCAG22/#dfn-contrast-ratio).
@@ -52,6 +60,9 @@ type Spread struct {
 	Pixels int
 }
 
+// Best is the ratio of black and white, the largest.
+const Best = 21
+
 // steps is how finely ratios are counted for the percentile.
 const steps = 2100
 
@@ -68,29 +79,27 @@ type Text struct {
 func (x Text) Under(img *image.RGBA, rect image.Rectangle) Spread {
 	text, backdrop, need := x.Color, x.Backdrop, x.Need
 	rect = rect.Intersect(img.Rect)
-	s := Spread{Worst: 21, Low: 21, Pixels: rect.Dx() * rect.Dy()}
+	s := Spread{Worst: Best, Low: Best, Pixels: rect.Dx() * rect.Dy()}
 	if s.Pixels == 0 {
 		return s
 	}
-	opaque := text.A >= 1
-	lum := onPixel(text, [3]uint8{})
+	solid, lum := text.A >= 1, onPixel(text, [3]uint8{})
 	var counts [steps + 1]int
 	below := 0
 	for y := rect.Min.Y; y < rect.Max.Y; y++ {
 		row := img.Pix[img.PixOffset(rect.Min.X, y):][:4*rect.Dx()]
-		for i := 0; i < len(row); i += 4 {
-			p := [3]uint8{row[i], row[i+1], row[i+2]}
-			if a := uint32(row[i+3]); a != 255 {
-				for c := range 3 {
-					p[c] = uint8(min(uint32(p[c])+(uint32(backdrop[c])*(255-a)+127)/255, 255))
-				}
+		for ; len(row) >= 4; row = row[4:] {
+			t, p := lum, [3]uint8{row[0], row[1], row[2]}
+			if a := row[3]; a != 255 {
+				p = over(p, a, backdrop)
 			}
-			t := lum
-			if !opaque {
+			if !solid {
 				t = onPixel(text, p)
 			}
-			r := Ratio(t, Luminance(p[0], p[1], p[2]))
-			s.Worst = min(s.Worst, r)
+			r := Ratio(t, light[0][p[0]]+light[1][p[1]]+light[2][p[2]])
+			if r < s.Worst {
+				s.Worst = r
+			}
 			if r < need {
 				below++
 			}
@@ -105,4 +114,12 @@ func (x Text) Under(img *image.RGBA, rect image.Rectangle) Spread {
 		}
 	}
 	return s
+}
+
+// over lays a premultiplied px on an opaque colour.
+func over(p [3]uint8, a uint8, back [3]uint8) [3]uint8 {
+	for c := range p {
+		p[c] = uint8(min(uint32(p[c])+(uint32(back[c])*(255-uint32(a))+127)/255, 255))
+	}
+	return p
 }

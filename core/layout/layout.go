@@ -152,6 +152,12 @@ func Of(p *plan.Plan) *Pages { return &Pages{p, plan.NewResolver(p)} }
 // At lays the boxes out at a window.
 func (ps *Pages) At(v plan.Viewport, mode Mode) *Page { return ps.Room().At(v, mode) }
 
+// Values are what holds of a box at a window; they are one where the same rules hold.
+func (ps *Pages) Values(box plan.BoxID, v plan.Viewport) *plan.Values {
+	e := v.Env()
+	return ps.values.At(box, &e)
+}
+
 // Room is memory that layouts are made in, one after another, by one goroutine.
 func (ps *Pages) Room() *Room {
 	return &Room{pages: ps, page: Page{Frames: make([]Frame, len(ps.plan.All()))}}
@@ -322,6 +328,9 @@ func (s *window) frame(f *Frame, b *plan.Box, parentFont float64) {
 	if st.ColorSet {
 		f.Env.Current = st.Color.Resolve(black)
 	}
+	if f.Values.Bare {
+		return
+	}
 	for i := range 4 {
 		f.Edge[i] = BorderWidth(&st.Borders[i], &f.Env)
 	}
@@ -343,11 +352,12 @@ func (z *boxSizes) clampHeight(h float64) float64 { return max(min(h, z.maxHeigh
 // Source: CSS 2.2, 10.3.3 and 10.7 (https://www.w3.org/TR/CSS22/visudet.html#blockwidth).
 func (s *window) sizes(f *Frame, cw, ch float64) boxSizes {
 	st := &f.Values.Style
-	for i := range 4 {
-		f.Pad[i] = s.q(max(st.Padding[i].Resolve(&f.Env, cw), 0))
-	}
 	var m [4]float64
 	for i := range 4 {
+		if f.Values.Bare {
+			break
+		}
+		f.Pad[i] = s.q(max(st.Padding[i].Resolve(&f.Env, cw), 0))
 		if !st.Margin[i].Auto {
 			m[i] = s.q(st.Margin[i].Resolve(&f.Env, cw))
 		}
@@ -368,9 +378,10 @@ func (s *window) sizes(f *Frame, cw, ch float64) boxSizes {
 	}
 	if !definite {
 		width = max(cw-m[1]-m[3], 0)
-		if h, ok := get(plan.Height, ch); ok && f.Values.Ratio > 0 {
-			width = s.q(h * f.Values.Ratio)
-			definite = true
+		if f.Values.Ratio > 0 {
+			if h, ok := get(plan.Height, ch); ok {
+				width, definite = s.q(h*f.Values.Ratio), true
+			}
 		}
 	}
 	if v, ok := get(plan.MaxWidth, cw); ok && width > v {

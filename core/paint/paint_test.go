@@ -3,6 +3,7 @@ package paint
 import (
 	"image"
 	"math"
+	"math/rand"
 	"testing"
 
 	"tourmaline/core/css"
@@ -196,5 +197,44 @@ func TestFiltersBlend(t *testing.T) {
 	}
 	if c := img.RGBAAt(9, 9); c.R != 0 || c.G < 31 || c.G > 33 || c.B != c.G || c.A != 255 {
 		t.Errorf("%v", c)
+	}
+}
+
+// Mixing channels side by side gives what mixing each by itself does.
+func TestMixing(t *testing.T) {
+	r := rand.New(rand.NewSource(1))
+	byte := func() uint8 { return []uint8{uint8(r.Intn(256)), 0, 255, 255}[r.Intn(4)] }
+	for range 20000 {
+		var rows [2][]uint8
+		for i := range rows {
+			for range 16 {
+				rows[i] = append(rows[i], byte())
+			}
+		}
+		c, wy := tap{int32(4 * r.Intn(4)), int32(4 * r.Intn(4)), uint32(r.Intn(256))}, uint32(r.Intn(256))
+		if r.Intn(2) == 0 {
+			c.a = min(c.a, 8)
+			c.b = c.a + 4
+		}
+		for _, fine := range []bool{false, true} {
+			half := uint32(1 << 15)
+			if !fine {
+				c.w, wy, half = c.w&^15, wy&^15, 0
+			}
+			var got, want [4]uint8
+			if fine {
+				mixFine(rows[0], rows[1], []tap{c}, wy, got[:])
+			} else {
+				mix(rows[0], rows[1], []tap{c}, wy, got[:])
+			}
+			for n := range want {
+				at := func(row int, x int32) uint32 { return uint32(rows[row][int(x)+n]) }
+				want[n] = uint8((at(0, c.a)*(256-c.w)*(256-wy) + at(0, c.b)*c.w*(256-wy) + at(1, c.a)*(256-c.w)*wy +
+					at(1, c.b)*c.w*wy + half) >> 16)
+			}
+			if got != want {
+				t.Fatalf("fine %v, %v, %d: %v, want %v", fine, c, wy, got, want)
+			}
+		}
 	}
 }

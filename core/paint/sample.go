@@ -1,6 +1,7 @@
 package paint
 
 import (
+	"encoding/binary"
 	"image"
 	"math"
 )
@@ -135,23 +136,54 @@ func (s *sampler) row(y, x0, x1 int, out []uint8) {
 		return
 	}
 	rb := s.img.Pix[yb*s.img.Stride:][:4*s.img.Rect.Dx()]
-	half := uint32(0)
 	if s.fine {
-		half = 1 << 15
+		mixFine(ra, rb, cols, wy, out)
+		return
 	}
-	for i := range cols {
-		c := cols[i]
-		p, q := ra[c.a:c.a+4:c.a+4], ra[c.b:c.b+4:c.b+4]
-		u, v := rb[c.a:c.a+4:c.a+4], rb[c.b:c.b+4:c.b+4]
-		w11 := c.w * wy
-		w01 := c.w<<8 - w11
-		w10 := wy<<8 - w11
+	mix(ra, rb, cols, wy, out)
+}
+
+// mix blends the px of two rows in 16 steps an axis, rounded down. The four channels of a px are mixed at once, in 16
+// bits each: 255 times the 256 that the four weights make fits.
+func mix(ra, rb []uint8, cols []tap, wy uint32, out []uint8) {
+	le := binary.LittleEndian
+	v := uint64(wy >> 4)
+	for i, c := range cols {
+		h := uint64(c.w >> 4)
+		w11 := h * v
+		w01, w10 := h<<4-w11, v<<4-w11
+		w00 := 256 - w01 - w10 - w11
+		var sum uint64
+		if c.b == c.a+4 { // neighbours are read at once
+			top, low := le.Uint64(ra[c.a:]), le.Uint64(rb[c.a:])
+			sum = spread(top&0xffffffff)*w00 + spread(top>>32)*w01 + spread(low&0xffffffff)*w10 + spread(low>>32)*w11
+		} else {
+			sum = spread(uint64(le.Uint32(ra[c.a:])))*w00 + spread(uint64(le.Uint32(ra[c.b:])))*w01 +
+				spread(uint64(le.Uint32(rb[c.a:])))*w10 + spread(uint64(le.Uint32(rb[c.b:])))*w11
+		}
+		sum = sum >> 8 & lanes
+		le.PutUint32(out[4*i:], uint32(sum|sum>>24))
+	}
+}
+
+// lanes are where spread puts four bytes: the first, third, second and fourth, 16 bits each.
+const lanes = 0x00ff00ff00ff00ff
+
+func spread(px uint64) uint64 { return (px | px<<24) & lanes }
+
+// mixFine blends the px of two rows in 256 steps an axis, rounded: two channels at once, in 32 bits each.
+func mixFine(ra, rb []uint8, cols []tap, wy uint32, out []uint8) {
+	le := binary.LittleEndian
+	const half = 1<<15 | 1<<47
+	two := func(px uint32) uint64 { return uint64(px&0xff) | uint64(px&0xff00)<<24 }
+	for i, c := range cols {
+		w11 := uint64(c.w * wy)
+		w01, w10 := uint64(c.w)<<8-w11, uint64(wy)<<8-w11
 		w00 := 1<<16 - w01 - w10 - w11
-		o := out[4*i : 4*i+4 : 4*i+4]
-		o[0] = uint8((uint32(p[0])*w00 + uint32(q[0])*w01 + uint32(u[0])*w10 + uint32(v[0])*w11 + half) >> 16)
-		o[1] = uint8((uint32(p[1])*w00 + uint32(q[1])*w01 + uint32(u[1])*w10 + uint32(v[1])*w11 + half) >> 16)
-		o[2] = uint8((uint32(p[2])*w00 + uint32(q[2])*w01 + uint32(u[2])*w10 + uint32(v[2])*w11 + half) >> 16)
-		o[3] = uint8((uint32(p[3])*w00 + uint32(q[3])*w01 + uint32(u[3])*w10 + uint32(v[3])*w11 + half) >> 16)
+		p, q, u, v := le.Uint32(ra[c.a:]), le.Uint32(ra[c.b:]), le.Uint32(rb[c.a:]), le.Uint32(rb[c.b:])
+		rg := two(p)*w00 + two(q)*w01 + two(u)*w10 + two(v)*w11 + half
+		ba := two(p>>16)*w00 + two(q>>16)*w01 + two(u>>16)*w10 + two(v>>16)*w11 + half
+		le.PutUint32(out[4*i:], uint32(rg>>16&0xff|rg>>40&0xff00|ba&0xff0000|ba>>24&0xff000000))
 	}
 }
 

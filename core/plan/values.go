@@ -37,6 +37,7 @@ type Values struct {
 	Ratio  float64 // 0: none
 	Style  css.Style
 	Text   []TextArea
+	Bare   bool // it has no padding, margin or border
 
 	layers []Painted
 	mask   uint64 // the rules that hold
@@ -195,7 +196,19 @@ func (b *Box) values(mask uint64) (*Values, error) {
 		}
 	}
 	c.number(b, &l, images)
+	c.Bare = c.bare()
 	return c, nil
+}
+
+func (c *Values) bare() bool {
+	zero, none := css.NewStyle(), css.Pxs(0)
+	for i := range 4 {
+		m := c.Style.Margin[i]
+		if c.Style.Padding[i] != none || m.Auto || m.Num != none || c.Style.Borders[i] != zero.Borders[i] {
+			return false
+		}
+	}
+	return true
 }
 
 // number gives the layers of the style their identities, and what the plan says of them.

@@ -146,11 +146,10 @@ func (s *Sweep) DensityAt(w int) float64 {
 func (s *Sweep) Changes(box plan.BoxID, height int) []int {
 	var out []int
 	var last *plan.Values
-	room := s.Pages.Room()
 	v := plan.Viewport{Height: float64(height), Density: 1}
 	for w := s.Plan.Widths[0]; w <= s.Plan.Widths[1]; w++ {
 		v.Width = float64(w)
-		values := room.At(v, layout.Exact).Frame(box).Values
+		values := s.Pages.Values(box, v)
 		if last != nil && values != last {
 			out = append(out, w)
 		}
