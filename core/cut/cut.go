@@ -17,6 +17,7 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/similar"
 	"tourmaline/core/source"
+	"tourmaline/core/work"
 )
 
 // Rung is one version of a picture: a size and a part of it, in one or more formats.
@@ -135,11 +136,11 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 		return nil, err
 	}
 	w := weights(p.Plan)
-	for i, l := range s.ladders {
-		if err := l.assign(p.Plan, &s.grids[i], &w, s.specs); err != nil {
-			return nil, err
-		}
+	by, err := growths(s.ladders)
+	if err != nil {
+		return nil, err
 	}
+	work.Each(len(by), func(i int) { s.ladders[i].assign(p.Plan, &s.grids[i], &w, s.specs, by[i]) })
 	slices.SortFunc(s.ladders, func(a, b *Ladder) int {
 		return cmp.Or(cmp.Compare(a.Box.ID, b.Box.ID), cmp.Compare(a.Span.From, b.Span.From),
 			cmp.Compare(a.Source, b.Source))

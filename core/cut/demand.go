@@ -201,15 +201,44 @@ type layerNeed struct {
 
 // column is what is gathered of neighbouring widths.
 type column struct {
+	from    int // its first width
 	density int
 	known   map[*css.Layer]*layerNeed // of this density: image-set() may choose another file at another one
 	all     []*layerNeed
+	last    [][]look // by box and width, of still boxes: what was noted there at the height before
+}
+
+// End implements sweep.Ender.
+func (c *column) End() { c.last = nil }
+
+// look is all that the landings of a still box depend on, but for its place on the page and the density.
+type look struct {
+	values    *plan.Values
+	x, w, h   float64
+	pad, edge [4]float64
+	em, rem   float64
+	tall      int
+}
+
+// again reports whether a box looks at a window as it did at the height before, so that nothing new is needed.
+func (c *column) again(f *layout.Frame, w *sweep.Window, tall int) bool {
+	if !f.Values.Still || f.Box.Role != plan.Row {
+		return false
+	}
+	now := look{f.Values, f.Border.X, f.Border.W, f.Border.H, f.Pad, f.Edge, f.Env.Em, f.Env.Rem, tall}
+	at := &c.last[f.Box.ID][w.W-c.from]
+	if *at == now {
+		return true
+	}
+	*at = now
+	return false
 }
 
 // run evaluates every width, height and density of the plan. Errors are of pictures.
 func (s *demand) run(ctx context.Context) error {
 	sw := sweep.New(s.Plan).WithNamed()
-	cols, err := sweep.Each(ctx, sw, sw.Columns(), func(sweep.Part) *column { return &column{density: -1} }, s.window)
+	start := func(p sweep.Part) *column { return &column{from: p.Widths[0], density: -1} }
+	cols, err := sweep.Each(ctx, sw, sw.Columns(), start, s.window)
 	if err != nil {
 		return err
 	}
@@ -242,7 +271,10 @@ func (s *demand) run(ctx context.Context) error {
 // window notes what every layer needs at one window.
 func (s *demand) window(c *column, w *sweep.Window) error {
 	if c.density != w.D {
-		c.density, c.known = w.D, map[*css.Layer]*layerNeed{}
+		c.density, c.known, c.last = w.D, map[*css.Layer]*layerNeed{}, make([][]look, len(w.Page.Frames))
+		for i := range c.last {
+			c.last[i] = make([]look, sweep.ColumnWidths)
+		}
 	}
 	wanted := s.Files.Floor(w.Density)
 	tall := 0
@@ -253,6 +285,9 @@ func (s *demand) window(c *column, w *sweep.Window) error {
 	var p place.Placed
 	for b := range w.Page.Frames {
 		f := &w.Page.Frames[b]
+		if c.again(f, w, tall) {
+			continue
+		}
 		for n := range f.Values.Layers() {
 			if f.Values.Layers()[n].Image.Gradient != nil {
 				continue

@@ -2,12 +2,14 @@ package cut
 
 import (
 	"bytes"
+	"cmp"
 	"image"
 	"image/jpeg"
 	"math"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/source"
+	"tourmaline/core/work"
 )
 
 // growth is about what files of a picture weigh by their px: rungs are chosen by it; weights that
@@ -56,14 +58,33 @@ func measured(img *image.RGBA) growth {
 	return growth{area, weight[1] / math.Pow(px[1], rise), rise}
 }
 
-// growth is that of the ladder's picture. Tiles and drawings are weighed as most photographs.
-func (l *Ladder) growth() (growth, error) {
-	if l.File.Vector != nil || l.Tiled {
-		return usualGrowth(float64(max(l.File.Width*l.File.Height, 1))), nil
+// growths are those of the ladders' pictures, each measured once. Tiles and drawings are weighed as most photographs.
+func growths(ladders []*Ladder) ([]growth, error) {
+	at := map[*picture.File]int{}
+	var photos []*Ladder
+	for _, l := range ladders {
+		if _, ok := at[l.File]; !ok && l.weighed() {
+			at[l.File] = len(photos)
+			photos = append(photos, l)
+		}
 	}
-	img, err := l.File.Pixels()
-	if err != nil {
-		return growth{}, source.Place(err, l.Span)
+	of, errs := make([]growth, len(photos)), make([]error, len(photos))
+	work.Each(len(photos), func(i int) {
+		img, err := photos[i].File.Pixels()
+		if err != nil {
+			errs[i] = source.Place(err, photos[i].Span)
+			return
+		}
+		of[i] = measured(img)
+	})
+	out := make([]growth, len(ladders))
+	for i, l := range ladders {
+		if out[i] = usualGrowth(float64(max(l.File.Width*l.File.Height, 1))); l.weighed() {
+			out[i] = of[at[l.File]]
+		}
 	}
-	return measured(img), nil
+	return out, cmp.Or(errs...)
 }
+
+// weighed reports whether codings of the ladder's picture tell how its files grow.
+func (l *Ladder) weighed() bool { return l.File.Vector == nil && !l.Tiled }

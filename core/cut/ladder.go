@@ -44,8 +44,9 @@ func rungsFor(items []item, by growth, most int) (cost []float64, ends [][]int) 
 	n := len(items)
 	most = min(most, n)
 	one := make([][]float64, n) // of the group i..j
+	own := make([]float64, n)   // what a file for an item alone weighs
 	for j := range n {
-		one[j] = make([]float64, n)
+		one[j], own[j] = make([]float64, n), by.of(&items[j])
 	}
 	for i := range n {
 		g := items[i]
@@ -56,7 +57,7 @@ func rungsFor(items []item, by growth, most int) (cost []float64, ends [][]int) 
 			one[i][j] = g.weight * by.of(&g)
 			for k := i; k < j; k++ {
 				if it := &items[k]; it.scale < g.scale/(1+spareScale) {
-					one[i][j] += resampled * it.weight * by.of(it)
+					one[i][j] += resampled * it.weight * own[k]
 				}
 			}
 		}
@@ -302,15 +303,11 @@ func boundaries(p *plan.Plan, g *grid) []int {
 }
 
 // assign chooses the rungs of a ladder and which windows fetch which.
-func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) error {
+func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth) {
 	lo := p.Widths[0]
 	n := p.Widths[1] - lo + 1
 	if !p.Files.Crop {
 		g.uncrop()
-	}
-	by, err := l.growth()
-	if err != nil {
-		return err
 	}
 	worth := p.Files.Worth
 	if l.Tiled {
@@ -377,7 +374,6 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec) error {
 			cmp.Compare(a.Part.Y, b.Part.Y))
 	})
 	l.bands(p, &rungs)
-	return nil
 }
 
 // uncrop makes every need one of the whole picture.

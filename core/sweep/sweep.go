@@ -108,16 +108,16 @@ func (s *Sweep) DensestRows() []Part {
 	return out
 }
 
-// columnWidths is how many widths a column has: enough parts for the cores, few enough
+// ColumnWidths is how many widths a column has at most: enough parts for the cores, few enough
 // that what each remembers of a layer pays off.
-const columnWidths = 32
+const ColumnWidths = 32
 
 // Columns are parts of neighbouring widths at all heights and densities.
 func (s *Sweep) Columns() []Part {
 	var out []Part
-	for w := s.Plan.Widths[0]; w <= s.Plan.Widths[1]; w += columnWidths {
+	for w := s.Plan.Widths[0]; w <= s.Plan.Widths[1]; w += ColumnWidths {
 		out = append(out, Part{[2]int{0, len(s.Plan.Density) - 1}, [2]int{0, len(s.Heights) - 1},
-			[2]int{w, min(w+columnWidths-1, s.Plan.Widths[1])}})
+			[2]int{w, min(w+ColumnWidths-1, s.Plan.Widths[1])}})
 	}
 	return out
 }
@@ -158,6 +158,9 @@ func (s *Sweep) Changes(box plan.BoxID, height int) []int {
 	return out
 }
 
+// Ender is what is told when all windows of its part were visited, to give back what only these needed.
+type Ender interface{ End() }
+
 // Each visits the windows of parts. start makes what visit gathers of one part; these
 // come back in the order of the parts. A visit that fails ends its part; the error of
 // the first part that failed is returned, or the context's.
@@ -172,6 +175,9 @@ func Each[T any](ctx context.Context, s *Sweep, parts []Part, start func(Part) T
 		}
 		out[i] = start(parts[i])
 		errs[i] = s.part(ctx, parts[i], func(w *Window) error { return visit(out[i], w) })
+		if x, ok := any(out[i]).(Ender); ok {
+			x.End()
+		}
 		if s.Progress != nil {
 			s.Progress(int(done.Add(1)), len(parts))
 		}
