@@ -105,7 +105,7 @@ func (l *Live) rest(ctx context.Context, s *state) error {
 // look checks a state.
 func (l *Live) look(ctx context.Context, s *state, quick bool) error {
 	start := time.Now()
-	r, err := check.Run(ctx, s.plan, s.store, check.Options{Quick: quick})
+	r, err := check.Run(ctx, s.plan, s.store, check.Options{Quick: quick, EachBox: true})
 	if err != nil {
 		return err
 	}

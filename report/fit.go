@@ -178,9 +178,12 @@ func says(l *place.Placed, floor float64) string {
 		add("cut %s", strings.Join(cuts, ", "))
 	}
 	if l.Plan.Keep != nil {
-		if fit.KeepCut(a) {
+		switch {
+		case fit.KeepCut(a):
 			add("only %s of keep in view", finding.Percent(a.InView))
-		} else {
+		case a.InView < 1-fit.Told:
+			add("keep in view but for less than 1 px")
+		default:
 			add("keep wholly in view")
 		}
 	}

@@ -126,7 +126,9 @@ type Options struct {
 	Boxes      []plan.BoxID
 	Only, Skip []string
 	// Quick looks at every width, but at few heights and only for what geometry tells: see Geometry.
-	Quick    bool
+	Quick bool
+	// EachBox tells soft of each box that shows a picture, not once a picture.
+	EachBox  bool
 	Progress func(done, total int) // called now and then, from several goroutines
 }
 
@@ -205,6 +207,9 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 		s.report.Posters, s.report.KeyFrames = s.unseenFrames()
 	}
 	s.accept()
+	if !opt.EachBox {
+		s.oncePerPicture()
+	}
 	slices.SortStableFunc(s.report.Findings, byWeight)
 	slices.SortStableFunc(s.report.Accepted, byWeight)
 	return s.report, nil

@@ -232,7 +232,7 @@ boxes:
 `
 	p := parse(t, text)
 	checks := []*Check{bare, soft, cutSubject}
-	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject"}})
+	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject"}, EachBox: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -346,7 +346,7 @@ boxes:
 	if n := len(sweep.Heights(p)); n != sweep.MaxHeights {
 		t.Fatalf("%d heights are swept: the test says little", n)
 	}
-	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject", "stretched"}})
+	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject", "stretched"}, EachBox: true})
 	if err != nil {
 		t.Fatal(err)
 	}

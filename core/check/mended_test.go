@@ -125,3 +125,22 @@ func TestPostersAndBudgetsOfVideos(t *testing.T) {
 		t.Errorf("a budget that holds: %v", got)
 	}
 }
+
+// A picture that is too small for several boxes is told once, where it needs the most; one that is accepted stays apart.
+func TestSoftOncePerPicture(t *testing.T) {
+	text := `%sboxes:
+  - {name: a, width: 400px, height: 200px, layers: [{image: small.jpg, size: cover}]}
+  - {name: b, height: 400px, layers: [{image: small.jpg, size: cover}]}
+  - {name: c, width: 600px, height: 300px, layers: [{image: small.jpg, size: cover}]}
+`
+	r := found(t, fmt.Sprintf(text, ""), "soft")
+	if len(r.Findings) != 1 || r.Findings[0].Box != "b" ||
+		!strings.HasSuffix(r.Findings[0].Message, "; it is soft in a and c, too") {
+		t.Fatalf("%+v", r.Findings)
+	}
+	r = found(t, fmt.Sprintf(text, "accept: [{check: soft, box: b, reason: seen through}]\n"), "soft")
+	if len(r.Findings) != 1 || len(r.Accepted) != 1 || r.Findings[0].Box != "c" ||
+		!strings.HasSuffix(r.Findings[0].Message, "; it is soft in a, too") {
+		t.Fatalf("%+v", r)
+	}
+}

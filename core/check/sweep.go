@@ -29,13 +29,15 @@ type pass struct {
 	pictures map[*picture.File]*facts
 	flats    sync.Map // *css.Gradient to whether its stops collapse: see flat
 	pages    pages
+	softs    map[plan.LayerID]softPicture // of the findings of soft
 	missing  []missed
 	layers   []*layerSummary // one a layer of the boxes, in their order
 	shown    []*boxSummary
 }
 
 func newPass(ctx context.Context, p *plan.Plan, store *picture.Store) *pass {
-	return &pass{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), report: &Report{}}
+	return &pass{ctx: ctx, plan: p, store: store, sweep: sweep.New(p), report: &Report{},
+		softs: map[plan.LayerID]softPicture{}}
 }
 
 // pages are windows that several boxes are looked at in.

@@ -24,6 +24,9 @@ const (
 	// KeepSlack is what settling leaves to keep at its edges: less than Told, so that a
 	// position chosen with it never counts as cut.
 	KeepSlack = 0.0002
+	// KeepTrim is how much of keep may be out of view on an axis, CSS px: one is not seen, and allows for
+	// positions in whole per cents.
+	KeepTrim = 1
 	// Copies is how many tiles more than one make a repeat: a thousandth of a tile is less
 	// than a px of any tile below 1000 px.
 	Copies = 1.001
@@ -72,8 +75,10 @@ func Bare(l *place.Landing) bool { return l.Bare >= Told }
 // Cut reports whether the box cuts off a part of the picture at a side.
 func Cut(side float64) bool { return side >= Told }
 
-// KeepCut reports whether a part of keep is out of view.
-func KeepCut(l *place.Landing) bool { return l.InView < 1-Told }
+// KeepCut reports whether a part of keep that can be seen to be missing is out of view.
+func KeepCut(l *place.Landing) bool {
+	return l.InView < 1-Told && (l.KeepOut > KeepTrim+Exact || l.InView < 0.5)
+}
 
 // TiledX reports whether copies stand beside each other.
 func TiledX(l *place.Landing) bool { return l.Step.X > 0 && l.Repeats.X > Copies }

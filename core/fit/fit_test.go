@@ -38,12 +38,12 @@ func TestNeededIsOfTheLargerAxis(t *testing.T) {
 }
 
 func TestThresholds(t *testing.T) {
-	l := place.Landing{Sharp: 0.9994, Bare: 0.0005, InView: 0.9994, Repeats: place.Point{X: 1.002, Y: 3},
+	l := place.Landing{Sharp: 0.9994, Bare: 0.0005, InView: 0.9994, KeepOut: 1.01, Repeats: place.Point{X: 1.002, Y: 3},
 		Step: place.Point{X: 10}}
 	if !Soft(&l, 1) || !Bare(&l) || !KeepCut(&l) || !Tiled(&l) || TiledY(&l) {
 		t.Errorf("just beyond: %v %v %v %v %v", Soft(&l, 1), Bare(&l), KeepCut(&l), Tiled(&l), TiledY(&l))
 	}
-	l = place.Landing{Sharp: 0.9996, Bare: 0.0004, InView: 0.9996, Repeats: place.Point{X: 1.0005},
+	l = place.Landing{Sharp: 0.9996, Bare: 0.0004, InView: 0.99, KeepOut: 1, Repeats: place.Point{X: 1.0005},
 		Step: place.Point{X: 10}}
 	if Soft(&l, 1) || Bare(&l) || KeepCut(&l) || Tiled(&l) {
 		t.Errorf("just within: %v %v %v %v", Soft(&l, 1), Bare(&l), KeepCut(&l), Tiled(&l))

@@ -60,6 +60,7 @@ type Landing struct {
 	Scale   Point       // drawn px per natural px; 0 where there is no natural size
 	Sharp   float64     // picture px per device px drawn, the smaller axis; +Inf for vectors and gradients
 	InView  float64     // share of keep that is visible, 0..1; 1 where there is none
+	KeepOut float64     // how much of keep is out of view, CSS px, on the axis that lacks more
 	Focus   Point       // where the focus lands in the painting area, 0..1 inside it
 	Repeats Point       // tiles across the painting area
 }
@@ -116,7 +117,9 @@ func (l *Landing) land(in *Input) {
 		}
 	}
 	if k := in.Keep; k != nil {
-		l.InView = x.visible(k.X, k.W) * y.visible(k.Y, k.H)
+		across, down := x.visible(k.X, k.W), y.visible(k.Y, k.H)
+		l.InView = across * down
+		l.KeepOut = max((1-across)*k.W*size.X, (1-down)*k.H*size.Y)
 	}
 	if in.Paint.W > 0 && in.Paint.H > 0 {
 		f := in.focus()

@@ -1,6 +1,10 @@
 package settle
 
-import "math"
+import (
+	"math"
+
+	"tourmaline/core/fit"
+)
 
 // interval is a closed range of a position, 0..1.
 type interval struct{ lo, hi float64 }
@@ -59,6 +63,15 @@ func (s set) has(v float64) bool {
 	return false
 }
 
+// miss is how far v lies from the set; +Inf where that is empty.
+func (s set) miss(v float64) float64 {
+	far := math.Inf(1)
+	for _, i := range s {
+		far = min(far, max(i.lo-v, v-i.hi, 0))
+	}
+	return far
+}
+
 // line is how far from the wished place a point lands, as a share of the box, at
 // the position p: |c + m*p|.
 type line struct{ c, m float64 }
@@ -95,9 +108,17 @@ func best(s set, lines []line) float64 {
 	return at
 }
 
-// round returns p in whole per cents where such a one lies in the set near it,
-// else with as few decimals as do.
-func round(p float64, s set, lines []line) float64 {
+// round returns p in whole per cents where such a one lies in the set near it, or misses it by less than a px: free is
+// the most room that the position shares out, CSS px. Else it has as few decimals as do.
+func round(p float64, s set, lines []line, free float64) float64 {
+	if a, b := math.Floor(p*100)/100, math.Ceil(p*100)/100; !s.has(a) && !s.has(b) {
+		if s.miss(b) < s.miss(a) {
+			a = b
+		}
+		if s.miss(a)*free < fit.KeepTrim/2.0 {
+			return a
+		}
+	}
 	for _, step := range []float64{100, 1000, 10000} {
 		a, b := math.Floor(p*step)/step, math.Ceil(p*step)/step
 		okA, okB := s.has(a), s.has(b)

@@ -219,21 +219,21 @@ func fewest(cols []column, breaks []int) []stretch {
 func (st *stretch) choose(views []view, heights []int) {
 	for x := range 2 {
 		var lines []line
-		moves := false
+		free := 0.0
 		for i := range views {
 			if v := &views[i]; v.w >= st.from && v.w <= st.to {
-				moves = moves || fit.Moves(v.free[x])
 				if fit.Moves(v.free[x]) { // elsewhere it does not depend on the position
+					free = max(free, math.Abs(v.free[x]))
 					lines = append(lines, v.far[x])
 				}
 			}
 		}
-		if !moves {
+		if free == 0 {
 			st.at[x] = 0.5
 			continue
 		}
 		p := best(st.ok[x], lines)
-		st.at[x] = round(p, st.ok[x], lines)
+		st.at[x] = round(p, st.ok[x], lines, free)
 	}
 	st.measure(views, heights)
 }
@@ -304,8 +304,8 @@ func missed(views []view, ranges []stretch, l *plan.Layer) map[[2]int]bool {
 			if v.w < r.from || v.w > r.to {
 				continue
 			}
-			under := l.Avoid && !(v.ok[0].has(r.at[0]) && v.ok[1].has(r.at[1]))
-			if under || v.inView(r.at) < 1-fit.Told {
+			under := l.Avoid && !(v.near(0, r.at[0]) && v.near(1, r.at[1]))
+			if under || v.cuts(r.at) {
 				out[[2]int{v.w, v.h}] = true
 			}
 		}

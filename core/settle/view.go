@@ -33,6 +33,21 @@ func (v *view) inView(at [2]float64) float64 {
 	return share
 }
 
+// cuts is fit.KeepCut of a position.
+func (v *view) cuts(at [2]float64) bool {
+	d := place.Landing{InView: v.inView(at)}
+	for x := range 2 {
+		from := v.start[x] + at[x]*v.free[x]
+		d.KeepOut = max(d.KeepOut, v.length[x]-max(min(from+v.length[x], v.room[x])-max(from, 0), 0))
+	}
+	return fit.KeepCut(&d)
+}
+
+// near reports whether a position on an axis is one that is asked for, or misses it by less than can be seen.
+func (v *view) near(x int, p float64) bool {
+	return v.ok[x].has(p) || v.ok[x].miss(p)*math.Abs(v.free[x]) <= fit.KeepTrim+fit.Exact
+}
+
 // viewOf computes the positions that show keep at one viewport, from the same
 // landing as everything else.
 func viewOf(f *layout.Frame, p *place.Placed, l *plan.Layer) view {
