@@ -27,6 +27,7 @@ type Rung struct {
 	Part   Region   `json:"part"`
 	Share  Num      `json:"share"`
 	For    []string `json:"viewports"`
+	Of     string   `json:"fileOf,omitempty"` // the box whose file it is, where it is another's
 }
 
 // Rungs are the versions that ladders have.
@@ -46,7 +47,7 @@ func OfRungs(p *plan.Plan, ladders []*cut.Ladder) Rungs {
 					Num(r.Part.H / h),
 					percentOf,
 				}, Num(r.Share()),
-				[]string{}}
+				[]string{}, lender(l, r)}
 			for _, v := range p.Named {
 				if e := v.Env(); l.At(&e) == r {
 					row.For = append(row.For, v.Label())
@@ -76,6 +77,9 @@ func (rs Rungs) Text(p *Printer) {
 		part := "all"
 		if r.Part.Width < 99.95 || r.Part.Height < 99.95 {
 			part = fmt.Sprintf("%.0f%% x %.0f%%", r.Part.Width, r.Part.Height)
+		}
+		if r.Of != "" {
+			part += ", file of " + r.Of
 		}
 		t.AppendRow(
 			table.Row{box, src, fmt.Sprintf("%d x %d", r.Width, r.Height), part, finding.Percent(float64(r.Share)),
@@ -108,6 +112,7 @@ type Fetch struct {
 	Unused   bool   `json:"unused,omitempty"`   // it stands there for other windows
 	Repacked string `json:"repacked,omitempty"` // of a video: what was left out or moved
 	Aim      string `json:"aim,omitempty"`      // of a video: what coding it anew should aim at
+	Of       string `json:"fileOf,omitempty"`   // the box whose file it is, where it is another's
 }
 
 // Fetches are what the named viewports fetch, picture by picture.
@@ -190,7 +195,15 @@ func fetchOf(l *cut.Ladder, r *cut.Rung, v plan.Viewport) Fetch {
 	return Fetch{Box: l.Box.Name, Source: l.Source, Viewport: v.String(), Name: v.Name, File: a.Name,
 		Format: string(a.Format), Width: r.Width, Height: r.Height, Bytes: a.Bytes(), Fallback: r.Base().Name,
 		Score: Num(a.Score()), Original: l.File.Bytes, Lighter: Num(1 - float64(a.Bytes())/float64(l.File.Bytes)),
-		Short: r.Short(a), Inline: r.Inline()}
+		Short: r.Short(a), Inline: r.Inline(), Of: lender(l, r)}
+}
+
+// lender is the box whose file a rung is, where it is another's than the ladder's.
+func lender(l *cut.Ladder, r *cut.Rung) string {
+	if b := l.Borrows(r); b != nil {
+		return b.Name
+	}
+	return ""
 }
 
 // at is a plan with its pictures at a viewport.
@@ -367,6 +380,9 @@ func (f *Fetch) note() string {
 	}
 	if f.Soft {
 		out = append(out, fmt.Sprintf("soft %.2f", f.Sharp))
+	}
+	if f.Of != "" {
+		out = append(out, "the file of "+f.Of)
 	}
 	return strings.Join(out, ", ")
 }

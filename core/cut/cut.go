@@ -29,7 +29,8 @@ type Rung struct {
 	All           []Asset       // also those that were not worth keeping
 	Target        similar.Look  // how its files should look there
 
-	total   float64 // share of the visitors that fetch it
+	of      *Ladder // in whose box it is judged: others may fetch it, too
+	total   float64 // share of the visitors that fetch it, for that box
 	viewers []viewer
 	made    *made
 }
@@ -115,6 +116,15 @@ type Ladder struct {
 
 	less  float64 // what a budget took from the quality, in steps
 	exact bool    // files must have the very ratio of the source
+	veil  string  // what hides or changes detail in its box, as CSS; "": nothing
+}
+
+// Borrows returns the box whose file a rung is, where it is another's than the ladder's; else nil.
+func (l *Ladder) Borrows(r *Rung) *plan.Box {
+	if r.of == nil || r.of == l {
+		return nil
+	}
+	return r.of.Box
 }
 
 // Choose sweeps every whole width, height and density of the plan and returns a
@@ -140,7 +150,13 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 	if err != nil {
 		return nil, err
 	}
-	work.Each(len(by), func(i int) { s.ladders[i].assign(p.Plan, &s.grids[i], &w, s.specs, by[i]) })
+	lent, rungs := s.share(), make([]*fetched, len(by))
+	work.Each(len(by), func(i int) { rungs[i] = s.ladders[i].assign(p.Plan, &s.grids[i], &w, s.specs, by[i]) })
+	for i, l := range s.ladders {
+		lent[i].fetch(i, rungs)
+		s.dropRare(i, &w, rungs[i])
+		l.finish(p.Plan, &s.grids[i], &w, rungs[i])
+	}
 	slices.SortFunc(s.ladders, func(a, b *Ladder) int {
 		return cmp.Or(cmp.Compare(a.Box.ID, b.Box.ID), cmp.Compare(a.Span.From, b.Span.From),
 			cmp.Compare(a.Source, b.Source))

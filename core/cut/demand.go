@@ -197,6 +197,7 @@ type layerNeed struct {
 	// bare: nothing hides detail. Files then have just the px that are shown, where the source has
 	// them: what is resampled looks worse, and must be coded better, than what is not.
 	bare bool
+	veil string // what hides detail, or changes it
 }
 
 // column is what is gathered of neighbouring widths.
@@ -248,8 +249,11 @@ func (s *demand) run(ctx context.Context) error {
 			k.l.Tiled, k.l.exact = k.l.Tiled || k.tiled, k.l.exact || k.exact
 			all := how[k.l]
 			if all == nil {
-				all = &[2][]laid{}
+				all, k.l.veil = &[2][]laid{}, k.veil
 				how[k.l] = all
+			}
+			if k.veil != k.l.veil {
+				k.l.veil = severalVeils
 			}
 			for axis, one := range k.laid {
 				if !slices.Contains(all[axis], one) {
@@ -371,8 +375,23 @@ func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 		s.mu.Unlock()
 	}
 	k.habit = !s.Files.Sharpened && k.l.Quality.Level != plan.Low
-	k.bare = k.habit && p.ID.N == 1 && len(p.Plan.Filters) == 0 && p.Layer.Blend == css.BlendNormal
+	k.veil = veilOf(f, p)
+	k.bare = k.habit && k.veil == ""
 	return k
+}
+
+// veilOf is what lies over a layer in its box, its filters and its blend mode; "" where it is as it is.
+func veilOf(f *layout.Frame, p *place.Placed) string {
+	layers := f.Values.Layers()
+	n := f.Values.Find(p.ID)
+	if n <= 0 && len(p.Plan.Filters) == 0 && p.Layer.Blend == css.BlendNormal {
+		return ""
+	}
+	out := fmt.Sprint(p.Plan.Filters, p.Layer.Blend)
+	for i := range layers[:max(n, 0)] {
+		out += fmt.Sprint(layers[i].Layer, layers[i].Plan.Filters)
+	}
+	return out
 }
 
 // ladder returns a picture's ladder and its cells, made when it is first seen.

@@ -302,10 +302,12 @@ func boundaries(p *plan.Plan, g *grid) []int {
 	return append(out, n)
 }
 
+// fetched is the rung that each cell of a grid fetches; nil where the picture is not seen.
+type fetched [2][][]*Rung
+
 // assign chooses the rungs of a ladder and which windows fetch which.
-func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth) {
-	lo := p.Widths[0]
-	n := p.Widths[1] - lo + 1
+func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth) *fetched {
+	n := p.Widths[1] - p.Widths[0] + 1
 	if !p.Files.Crop {
 		g.uncrop()
 	}
@@ -314,7 +316,7 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth
 		worth = min(worth, 0.025) // a tile that is scaled blurs in every copy: each density has its own
 	}
 	zones := (&zoning{g, w, boundaries(p, g), by, p.Files.Most, worth}).zones()
-	var rungs [2][][]*Rung // by class of heights, density, width
+	var rungs fetched
 	for t := range rungs {
 		rungs[t] = make([][]*Rung, len(p.Density))
 		for d := range rungs[t] {
@@ -342,38 +344,54 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth
 			}
 			start = end
 		}
-		each := func(f func(r *Rung, c cell, t, d, i int)) {
-			for t := range g {
-				for d := range g[t] {
-					for i := z.from; i <= z.to; i++ {
-						if c := g[t][d][i]; c.scale > 0 {
-							f(made[at[needs.key(c.scale, c.class)]], c, t, d, i)
-						}
+		for t := range g {
+			for d := range g[t] {
+				for i := z.from; i <= z.to; i++ {
+					if c := g[t][d][i]; c.scale > 0 {
+						rungs[t][d][i] = made[at[needs.key(c.scale, c.class)]]
 					}
 				}
 			}
 		}
-		each(func(r *Rung, c cell, t, d, i int) {
-			rungs[t][d][i] = r
+	}
+	return &rungs
+}
+
+// finish writes down who fetches each rung, and from where on; rungs that nobody fetches are dropped.
+func (l *Ladder) finish(p *plan.Plan, g *grid, w *grid2, rungs *fetched) {
+	lo := p.Widths[0]
+	l.Rungs = l.Rungs[:0]
+	rungs.each(func(at **Rung, t, d, i int) {
+		r, c := *at, g[t][d][i]
+		if !slices.Contains(l.Rungs, r) {
+			l.Rungs = append(l.Rungs, r)
+		}
+		if r.of == l {
 			v := r.viewer(p.Density[d])
 			v.scale = max(v.scale, c.scale)
-		})
-		each(func(r *Rung, c cell, t, d, i int) {
-			v := plan.Viewport{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d]}
-			if t == 1 {
-				v.Height = float64(p.Heights[1])
-			}
-			r.fetchedAt(v, c.scale, w[t][d][i])
-		})
-	}
+		}
+	})
+	rungs.each(func(at **Rung, t, d, i int) {
+		r, c := *at, g[t][d][i]
+		if r.of != l { // its viewers are those of its own box
+			return
+		}
+		v := plan.Viewport{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d]}
+		if t == 1 {
+			v.Height = float64(p.Heights[1])
+		}
+		r.fetchedAt(v, c.scale, w[t][d][i])
+	})
 	for _, r := range l.Rungs {
-		r.judges()
+		if r.of == l {
+			r.judges()
+		}
 	}
 	slices.SortFunc(l.Rungs, func(a, b *Rung) int {
 		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Part.X, b.Part.X),
 			cmp.Compare(a.Part.Y, b.Part.Y))
 	})
-	l.bands(p, &rungs)
+	l.bands(p, rungs)
 }
 
 // uncrop makes every need one of the whole picture.
@@ -391,7 +409,7 @@ func (g *grid) uncrop() {
 // rung returns the ladder's rung for a group of needs.
 func (l *Ladder) rung(it item, specs []spec) *Rung {
 	w, h := float64(l.File.Width), float64(l.File.Height)
-	r := &Rung{Part: picture.Part{W: w, H: h}}
+	r := &Rung{Part: picture.Part{W: w, H: h}, of: l}
 	switch {
 	case l.File.Vector != nil || w == 0 || h == 0:
 		r.Width, r.Height = max(l.File.Width, 1), max(l.File.Height, 1)
@@ -537,7 +555,7 @@ func (r *Rung) judges() {
 }
 
 // bands writes down where each rung is fetched.
-func (l *Ladder) bands(p *plan.Plan, rungs *[2][][]*Rung) {
+func (l *Ladder) bands(p *plan.Plan, rungs *fetched) {
 	lo := p.Widths[0]
 	row := func(t, i int) []Tier {
 		var out []Tier

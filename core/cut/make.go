@@ -105,12 +105,13 @@ func Make(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []*La
 		w := bySource[l.Source]
 		if w == nil {
 			sum := sha256.Sum256(l.File.Data())
-			w = &batch{file: l.File, hash: hex.EncodeToString(sum[:])}
+			w = &batch{file: l.File, hash: hex.EncodeToString(sum[:]), rungs: map[*Ladder][]*Rung{}}
 			bySource[l.Source] = w
 			works = append(works, w)
 		}
-		w.ladders = append(w.ladders, l)
-		m.total += len(l.Rungs)
+		for _, r := range l.Rungs {
+			m.total += w.add(r.of)
+		}
 	}
 	slices.SortStableFunc(works, func(a, b *batch) int { // the largest first: the last ones fill gaps
 		return cmp.Compare(b.file.Width*b.file.Height, a.file.Width*a.file.Height)
@@ -176,6 +177,7 @@ type batch struct {
 	file    *picture.File
 	hash    string
 	ladders []*Ladder
+	rungs   map[*Ladder][]*Rung // those of its box that are fetched, there or in others
 
 	decode sync.Once
 	img    *image.RGBA
@@ -185,6 +187,21 @@ type batch struct {
 	habitOnce          sync.Once
 	habitPx, habitJPEG *image.RGBA // as the habit's one file has them before and after it is coded
 	habitErr           error
+}
+
+// add adds the rungs of a ladder's own box to those that are made, all of them: they tell each other where to look for
+// their quality. It returns how many are new.
+func (w *batch) add(l *Ladder) int {
+	if w.rungs[l] != nil {
+		return 0
+	}
+	w.ladders = append(w.ladders, l)
+	for _, r := range l.Rungs {
+		if r.of == l {
+			w.rungs[l] = append(w.rungs[l], r)
+		}
+	}
+	return len(w.rungs[l])
 }
 
 // habit makes the picture as the habit's one file shows it.
@@ -221,15 +238,13 @@ func (m *maker) source(w *batch) error {
 	}
 	defer m.decoded.Release(cost)
 	for _, l := range w.ladders {
-		if len(l.Rungs) == 0 {
-			continue
-		}
-		lead := slices.MaxFunc(l.Rungs, func(a, b *Rung) int { return cmp.Compare(a.total, b.total) })
+		rungs := w.rungs[l]
+		lead := slices.MaxFunc(rungs, func(a, b *Rung) int { return cmp.Compare(a.total, b.total) })
 		if err := m.rung(w, l, lead, nil); err != nil {
 			return err
 		}
 		g, _ := errgroup.WithContext(m.ctx)
-		for _, r := range slices.Backward(l.Rungs) { // the largest first: small ones fill gaps
+		for _, r := range slices.Backward(rungs) { // the largest first: small ones fill gaps
 			if r != lead {
 				g.Go(func() error { return m.rung(w, l, r, lead.made) })
 			}

@@ -1,0 +1,176 @@
+package cut
+
+import (
+	"cmp"
+	"slices"
+
+	"tourmaline/core/picture"
+	"tourmaline/core/plan"
+)
+
+// spareShared is how many times the px across, drawn in another box, a file may have that serves this one too: browsers
+// scale down by so much without harm.
+const spareShared = 2
+
+// severalVeils stands for boxes that veil the picture in several ways.
+const severalVeils = "?"
+
+// alike are pictures whose files may serve several boxes.
+type alike struct {
+	file    *picture.File
+	quality plan.Quality
+	less    float64
+}
+
+// shareable reports whether the ladder's files may serve other boxes, and others' files its own: those of tiles have the
+// seams, ratios and px that their own box needs.
+func (l *Ladder) shareable() bool {
+	return !l.Tiled && !l.Copy && !l.Chosen && !l.Poster && !l.exact
+}
+
+// lent says, for each cell of a ladder's grid, which ladder's file it fetches: its number and 1; 0 is its own.
+type lent [2][][]int
+
+// share lets boxes that show one picture fetch one file: where a file that holds what both show weighs less than two,
+// that box has it in which the picture is drawn larger, and the other's cell is emptied.
+func (s *demand) share() []lent {
+	out := make([]lent, len(s.ladders))
+	groups := map[alike][]int{}
+	for i, l := range s.ladders {
+		if k := (alike{l.File, l.Quality, l.less}); l.shareable() {
+			groups[k] = append(groups[k], i)
+		}
+	}
+	for _, group := range groups {
+		if len(group) < 2 {
+			continue
+		}
+		slices.SortFunc(group, func(a, b int) int { return cmp.Compare(s.ladders[a].Box.ID, s.ladders[b].Box.ID) })
+		g := &s.grids[group[0]]
+		for _, k := range group {
+			for t := range g {
+				out[k][t] = make([][]int, len(g[t]))
+				for d := range g[t] {
+					out[k][t][d] = make([]int, len(g[t][d]))
+				}
+			}
+		}
+		for t := range g {
+			for d := range g[t] {
+				for i := range g[t][d] {
+					s.shareAt(group, func(k int) *cell { return &s.grids[k][t][d][i] },
+						func(k int) *int { return &out[k][t][d][i] })
+				}
+			}
+		}
+	}
+	return out
+}
+
+// shareAt shares files in one cell of each ladder of a group: need gives what it needs there, from where it is noted
+// which ladder's file it fetches.
+func (s *demand) shareAt(group []int, need func(k int) *cell, from func(k int) *int) {
+	var here []int // the ladders that show the picture, where it is drawn largest first
+	for _, k := range group {
+		if need(k).scale > 0 {
+			here = append(here, k)
+		}
+	}
+	slices.SortStableFunc(here, func(a, b int) int { return cmp.Compare(need(b).scale, need(a).scale) })
+	file := s.ladders[group[0]].File
+	by := usualGrowth(float64(file.Width * file.Height))
+	weigh := func(c cell) float64 { return by.of(&item{scale: c.scale, across: c.across, down: c.down}) }
+	for n, k := range here {
+		for _, o := range here[:n] {
+			a, b := need(o), need(k)
+			if a.scale == 0 || a.scale > spareShared*b.scale || !s.ladders[k].mayBorrow(s.ladders[o]) {
+				continue
+			}
+			both := *a
+			if both.add(*b); weigh(both) < weigh(*a)+weigh(*b) {
+				*a, *b, *from(k) = both, cell{}, o+1
+				break
+			}
+		}
+	}
+}
+
+// mayBorrow reports whether files that are coded for what is seen in another ladder's box are good enough in this one's.
+func (l *Ladder) mayBorrow(from *Ladder) bool {
+	return from.veil == "" || from.veil == l.veil && l.veil != severalVeils
+}
+
+// fetch fills in the cells that fetch another ladder's file.
+func (x lent) fetch(k int, rungs []*fetched) {
+	for t := range x {
+		for d := range x[t] {
+			for i, o := range x[t][d] {
+				if o > 0 {
+					rungs[k][t][d][i] = rungs[o-1][t][d][i]
+				}
+			}
+		}
+	}
+}
+
+// rare is the share of visitors below which a file is not made if a larger one of the box's serves them.
+const rare = 0.01
+
+// spareRare is spareShared where so few see it.
+const spareRare = 4
+
+// dropRare lets the few windows that would fetch a file of their own fetch the next larger one.
+func (s *demand) dropRare(k int, w *grid2, rungs *fetched) {
+	l, g := s.ladders[k], &s.grids[k]
+	if l.Tiled || l.Copy || l.Chosen || l.exact {
+		return
+	}
+	share := map[*Rung]float64{}
+	rungs.each(func(r **Rung, t, d, i int) { share[*r] += w[t][d][i] })
+	var whole []*Rung // that are made anyway, from small to large
+	for r, n := range share {
+		if (n >= rare || r.of != l) && !r.Partial(l.File) {
+			whole = append(whole, r)
+		}
+	}
+	slices.SortFunc(whole, func(a, b *Rung) int {
+		return cmp.Or(cmp.Compare(a.Width, b.Width), cmp.Compare(a.of.Box.ID, b.of.Box.ID))
+	})
+	scale := func(r *Rung) float64 { return float64(r.Width) / float64(l.File.Width) }
+	instead := map[*Rung]*Rung{}
+	for r, n := range share {
+		if n >= rare || r.of != l {
+			continue
+		}
+		most := 0.0
+		rungs.each(func(o **Rung, t, d, i int) {
+			if *o == r {
+				most = max(most, g[t][d][i].scale)
+			}
+		})
+		for _, o := range whole {
+			if scale(o) >= most && scale(o) <= spareRare*most {
+				instead[r] = o
+				break
+			}
+		}
+	}
+	rungs.each(func(r **Rung, t, d, i int) {
+		if o := instead[*r]; o != nil {
+			*r = o
+		}
+	})
+}
+
+// each gives f the rung of each cell that has one.
+func (x *fetched) each(f func(r **Rung, t, d, i int)) {
+	for t := range x {
+		for d := range x[t] {
+			for i := range x[t][d] {
+				if x[t][d][i] != nil {
+					f(&x[t][d][i], t, d, i)
+				}
+			}
+		}
+	}
+}
