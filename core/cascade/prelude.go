@@ -225,6 +225,9 @@ func (p *prelude) term(depth int) bool {
 
 // declared reports whether browsers know a declaration.
 func (p *prelude) declared() bool {
+	if p.kind() == lex.ErrorToken {
+		return false
+	}
 	name := strings.ToLower(css.Unescape(p.word()))
 	if p.i++; p.kind() != lex.ColonToken {
 		return false

@@ -71,6 +71,7 @@ func FuzzPage(f *testing.F) {
 	for _, files := range sites {
 		f.Add(files["index.html"])
 	}
+	f.Add("<style>@supports (){a{b:c}}@supports not (){}@supports selector(){}@import \"a\" supports();</style>")
 	f.Add("<style>@layer a{@scope(b)to(c){d{--e:var(--e);f:var(--e)}}}</style><b style='color:var(--x'><b style=&>")
 	f.Fuzz(func(t *testing.T, text string) {
 		p, err := Load(siteFS(map[string]string{"index.html": text}), "index.html")
