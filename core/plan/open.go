@@ -54,41 +54,92 @@ func (l *Layer) openPosition(n node, text string) error {
 	if o.Settled == "" {
 		return nil
 	}
-	for i, part := range strings.Split(o.Settled, ", ") {
-		media := ""
-		if strings.HasPrefix(part, "(") {
-			end := strings.LastIndex(part, ")")
-			media, part = part[:end+1], part[end+1:]
-		}
+	return l.openRanges(n, o.Settled, "a position, then ranges such as (width < 560px) 71% 50%",
+		func(text string) (change, error) {
+			pos, err := behind(n, text, css.ParsePosition)
+			return func(l *Layer) { l.CSS.Position = pos }, err
+		})
+}
+
+// change is what a settled value makes of a layer.
+type change func(l *Layer)
+
+// shift is a change that holds where a query does.
+type shift struct {
+	media css.Media
+	to    change
+	at    source.Span
+}
+
+// openRanges reads a value that holds everywhere, then queries with other values, as in 64% 58%, (width < 560px) 71% 58%.
+func (l *Layer) openRanges(n node, settled, want string, read func(text string) (change, error)) error {
+	for i, part := range commas(settled) {
+		media, value := queryOf(part)
 		if (i == 0) != (media == "") {
-			return n.fail("a position, then ranges such as (width < 560px) 71% 50%")
+			return n.fail(want)
 		}
-		pos, err := behind(n, strings.TrimSpace(part), css.ParsePosition)
+		to, err := read(value)
 		if err != nil {
 			return err
 		}
 		if media == "" {
-			l.CSS.Position = pos
+			to(l)
 			continue
 		}
 		m, err := behind(n, media, css.ParseMedia)
 		if err != nil {
 			return err
 		}
-		l.shifts = append(l.shifts, shift{m, pos, n.Span})
+		l.shifts = append(l.shifts, shift{m, to, n.Span})
 	}
 	return nil
 }
 
-// shift is a position that holds in a range of widths.
-type shift struct {
-	media css.Media
-	pos   css.Position
-	at    source.Span
+// commas splits a text at its commas outside of brackets.
+func commas(text string) (out []string) {
+	depth, from := 0, 0
+	for i, c := range text {
+		switch {
+		case c == '(':
+			depth++
+		case c == ')':
+			depth--
+		case c == ',' && depth <= 0:
+			out = append(out, strings.TrimSpace(text[from:i]))
+			from = i + 1
+		}
+	}
+	return append(out, strings.TrimSpace(text[from:]))
+}
+
+// queryOf splits a media query, which begins with a bracket, off a value: (width < 560px) and (height > 600px) 71% 50%.
+func queryOf(text string) (media, value string) {
+	at := 0
+	for strings.HasPrefix(text[at:], "(") {
+		depth, end := 0, len(text)
+		for i, c := range text[at:] {
+			if c == '(' {
+				depth++
+			} else if c == ')' {
+				if depth--; depth == 0 {
+					end = at + i + 1
+					break
+				}
+			}
+		}
+		at = end
+		next := strings.TrimLeft(text[at:], " ")
+		word, rest, _ := strings.Cut(next, " ")
+		if word != "and" && word != "or" || !strings.HasPrefix(strings.TrimLeft(rest, " "), "(") {
+			break
+		}
+		at = len(text) - len(strings.TrimLeft(rest, " "))
+	}
+	return text[:at], strings.TrimSpace(text[at:])
 }
 
 // openColor reads auto (what goes on behind a picture), auto flat (one colour of it) or auto
-// scrim, which may name a colour; what is settled may be a gradient.
+// scrim, which may name a colour; what is settled may be a gradient, and a scrim may be another one where a query holds.
 func (l *Layer) openColor(n node, text string) error {
 	if err := n.lostColour(); err != nil {
 		return err
@@ -113,22 +164,25 @@ func (l *Layer) openColor(n node, text string) error {
 	clear := css.FromRGB8(0, 0, 0)
 	clear.A = 0
 	l.Color = &clear
+	read := func(text string) (change, error) {
+		if strings.Contains(text, "gradient(") {
+			img, err := behind(n, text, css.ParseImage)
+			return func(l *Layer) { l.Color, l.CSS.Image = nil, img }, err
+		}
+		c, err := behind(n, text, parseColor)
+		return func(l *Layer) { l.Color, l.CSS.Image = &c, css.Image{} }, err
+	}
 	switch {
 	case o.Settled == "":
-	case strings.Contains(o.Settled, "gradient("):
-		img, err := behind(n, o.Settled, css.ParseImage)
-		if err != nil {
-			return err
-		}
-		l.Color, l.CSS.Image = nil, img
-	default:
-		c, err := behind(n, o.Settled, parseColor)
-		if err != nil {
-			return err
-		}
-		l.Color = &c
+		return nil
+	case kind == OpenScrim:
+		return l.openRanges(n, o.Settled, "a scrim, then queries with others such as (width < 560px) rgb(0 0 0 / 40%)", read)
 	}
-	return nil
+	to, err := read(o.Settled)
+	if err == nil {
+		to(l)
+	}
+	return err
 }
 
 // openGradient reads auto from a picture, or auto and a gradient that is to be put
@@ -220,11 +274,11 @@ func (b *Box) addShifts() error {
 		for n := range written[i].Layers {
 			for _, s := range written[i].Layers[n].shifts {
 				if i > 0 {
-					return &source.UnsupportedError{Span: s.at, In: "position",
-						Msg:  "ranges of widths inside a when block",
+					return &source.UnsupportedError{Span: s.at, In: "what was settled",
+						Msg:  "other values under queries, inside a when block",
 						Hint: "settle it in the box itself"}
 				}
-				more = append(more, Rule{Media: s.media, Span: s.at, shift: map[int]css.Position{n: s.pos}})
+				more = append(more, Rule{Media: s.media, Span: s.at, shift: map[int]change{n: s.to}})
 			}
 		}
 	}
@@ -276,7 +330,7 @@ func (l *Layer) settle(n node, o OpenValue, value string) error {
 		}
 		return l.openPosition(n, text)
 	case OpenScrim, OpenColor:
-		l.CSS.Image = css.Image{}
+		l.CSS.Image, l.shifts = css.Image{}, nil
 		return l.openColor(n, text)
 	case OpenSize:
 		return l.openSize(n, text)

@@ -179,8 +179,8 @@ type Rule struct {
 	offset   source.Span // of offset: measured
 	measured bool        // its height is measured
 	declared []placed
-	shift    map[int]css.Position // of the layers of the first rule: what settle found for a range of widths
-	hides    string               // the query in which it hides videos; "": it is another rule
+	shift    map[int]change // of the layers of the first rule: what settle found for where the query holds
+	hides    string         // the query in which it hides videos; "": it is another rule
 }
 
 // derived reports a rule that was not written, but stands for a settled position, or for hidden videos.

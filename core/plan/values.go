@@ -181,8 +181,8 @@ func (b *Box) values(mask uint64) (*Values, error) {
 		}
 		if r.shift != nil && l.rule == &b.Rules[0] {
 			own := slices.Clone(l.own)
-			for n, pos := range r.shift {
-				own[n].CSS.Position = pos
+			for n, to := range r.shift {
+				to(&own[n])
 			}
 			l = b.listOf(l.rule, own)
 			setLayers(&c.Style.Background, l.painted)

@@ -358,6 +358,9 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 		c.After = c.Before
 		return c, nil
 	}
+	if each, ok, err := s.scrimPerWhen(c, o, comb, good[0]); err != nil || ok {
+		return each, err
+	}
 	return s.takeScrim(c, o, good, comb)
 }
 

@@ -548,3 +548,34 @@ func BenchmarkSettle20Boxes(b *testing.B) {
 		}
 	}
 }
+
+// Where a when block puts the text elsewhere, each place has its own scrim, if that leaves more of the picture; check
+// finds none too weak, and one a step weaker is.
+func TestScrimForEachWhen(t *testing.T) {
+	text := `tourmaline: 1
+viewports: {widths: 400-1000, heights: 700-700, densities: [1], named: {phone: 400x700@1, wide: 1000x700@1}}
+boxes:
+  - name: hero
+    height: 400px
+    text: [{area: {left: 0px, top: 0px, width: 40%, height: 100%}, color: white}]
+    layers:
+      - color: auto scrim
+      - {gradient: "linear-gradient(to right, #ccc 50%, black 50%)"}
+    when:
+      "(width < 600px)":
+        text: [{area: {left: 60%, top: 0px, width: 40%, height: 100%}, color: white}]
+`
+	r, err := settled(text, pictures(t))
+	if err != nil || len(r.Choices) != 1 {
+		t.Fatal(err, r)
+	}
+	c := r.Choices[0]
+	if c.Failed || !strings.Contains(c.Value, "linear-gradient(to right, ") ||
+		!strings.HasSuffix(c.Value, ", (width < 600px) rgb(0 0 0 / 0%)") {
+		t.Fatalf("%+v", c)
+	}
+	// White on #ccc (luminance 0.604) needs a grey of luminance 0.1833, #777: 204 (1 - a) = 118.9, a = 42%.
+	if !strings.Contains(c.Value, "rgb(0 0 0 / 42%)") {
+		t.Errorf("settled to %s, want 42%%", c.Value)
+	}
+}
