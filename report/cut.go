@@ -46,7 +46,7 @@ func OfRungs(p *plan.Plan, ladders []*cut.Ladder) Rungs {
 					Num(r.Part.W / w),
 					Num(r.Part.H / h),
 					percentOf,
-				}, Num(r.Share()),
+				}, Num(l.Share(r)),
 				[]string{}, lender(l, r)}
 			for _, v := range p.Named {
 				if e := v.Env(); l.At(&e) == r {

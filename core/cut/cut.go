@@ -114,9 +114,10 @@ type Ladder struct {
 	Poster  bool   // of videos alone: touch screens, which show none, do not fetch it
 	repeats [2]int // that the picture holds by axis: files hold one of them
 
-	less  float64 // what a budget took from the quality, in steps
-	exact bool    // files must have the very ratio of the source
-	veil  string  // what hides or changes detail in its box, as CSS; "": nothing
+	less   float64 // what a budget took from the quality, in steps
+	exact  bool    // files must have the very ratio of the source
+	shares map[*Rung]float64
+	veil   string // what hides or changes detail in its box, as CSS; "": nothing
 }
 
 // Borrows returns the box whose file a rung is, where it is another's than the ladder's; else nil.
@@ -195,8 +196,8 @@ func (l *Ladder) At(e *css.Env) *Rung {
 	return tiers[len(tiers)-1].Rung
 }
 
-// Share is how many of the visitors fetch the rung, 0..1.
-func (r *Rung) Share() float64 { return r.total }
+// Share is how many of the visitors fetch a rung for the ladder's box, 0..1.
+func (l *Ladder) Share(r *Rung) float64 { return l.shares[r] }
 
 // Size is what the stylesheet says in place of a layer's size, so that the rung's file
 // lands where the whole picture would: cover stays, since a crop around the position

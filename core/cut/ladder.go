@@ -360,9 +360,10 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth
 // finish writes down who fetches each rung, and from where on; rungs that nobody fetches are dropped.
 func (l *Ladder) finish(p *plan.Plan, g *grid, w *grid2, rungs *fetched) {
 	lo := p.Widths[0]
-	l.Rungs = l.Rungs[:0]
+	l.Rungs, l.shares = l.Rungs[:0], map[*Rung]float64{}
 	rungs.each(func(at **Rung, t, d, i int) {
 		r, c := *at, g[t][d][i]
+		l.shares[r] += w[t][d][i]
 		if !slices.Contains(l.Rungs, r) {
 			l.Rungs = append(l.Rungs, r)
 		}

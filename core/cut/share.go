@@ -10,7 +10,10 @@ import (
 
 // spareShared is how many times the px across, drawn in another box, a file may have that serves this one too: browsers
 // scale down by so much without harm.
-const spareShared = 2
+const spareShared = 2.01 // half, and what is rounded
+
+// sharedGain is what a file for two boxes may weigh of two files: less is within what weights are guessed to.
+const sharedGain = 0.85
 
 // severalVeils stands for boxes that veil the picture in several ways.
 const severalVeils = "?"
@@ -87,7 +90,7 @@ func (s *demand) shareAt(group []int, need func(k int) *cell, from func(k int) *
 				continue
 			}
 			both := *a
-			if both.add(*b); weigh(both) < weigh(*a)+weigh(*b) {
+			if both.add(*b); weigh(both) < sharedGain*(weigh(*a)+weigh(*b)) {
 				*a, *b, *from(k) = both, cell{}, o+1
 				break
 			}

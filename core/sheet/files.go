@@ -74,6 +74,14 @@ func (c *scene) isCutSet(l *css.Layer) bool {
 	return !slices.ContainsFunc(l.Image.Set, func(o css.SetOption) bool { return !o.Image.IsURL })
 }
 
+// share is how many of the visitors fetch a rung for a layer, 0..1.
+func (c *scene) share(i int, r *cut.Rung) (n float64) {
+	for _, u := range c.urls(i) {
+		n += c.ladders[u].Share(r)
+	}
+	return n
+}
+
 // urls are the pictures of a layer that were cut.
 func (c *scene) urls(i int) []string {
 	l := &c.layers[i]
@@ -171,7 +179,7 @@ func (c *scene) image(i int, at spot, choice bool) string {
 			// Browsers without image-set() get the file that most of these windows want.
 			r := ts[0].Rung
 			for _, t := range ts {
-				if t.Rung.Share() > r.Share() {
+				if c.share(i, t.Rung) > c.share(i, r) {
 					r = t.Rung
 				}
 			}
