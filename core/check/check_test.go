@@ -346,7 +346,8 @@ boxes:
 	if n := len(sweep.Heights(p)); n != sweep.MaxHeights {
 		t.Fatalf("%d heights are swept: the test says little", n)
 	}
-	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject", "stretched"}, EachBox: true})
+	r, err := Run(context.Background(), p, store, Options{Only: []string{"bare", "soft", "cut-subject",
+		"stretched"}, EachBox: true})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -126,7 +126,8 @@ func TestPostersAndBudgetsOfVideos(t *testing.T) {
 	}
 }
 
-// A picture that is too small for several boxes is told once, where it needs the most; one that is accepted stays apart.
+// A picture that is too small for several boxes is told once, where it needs the most; one that is accepted stays
+// apart.
 func TestSoftOncePerPicture(t *testing.T) {
 	text := `%sboxes:
   - {name: a, width: 400px, height: 200px, layers: [{image: small.jpg, size: cover}]}

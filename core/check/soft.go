@@ -65,7 +65,8 @@ type softPicture struct {
 	width int // px
 }
 
-// oncePerPicture leaves, of the findings of soft on one picture, the one that needs the most: a larger picture is got once.
+// oncePerPicture leaves, of the findings of soft on one picture, the one that needs the most: a larger picture is got
+// once.
 // It names the other boxes.
 func (s *pass) oncePerPicture() {
 	kept := map[string]int{} // by picture: its finding

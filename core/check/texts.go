@@ -238,8 +238,10 @@ type runEnd struct {
 }
 
 // find returns the last width, going out of a run from an end of it (dir -1 or 1), that fails at full size and beyond
-// which one does not; none is more than endMoves from the end, inner px into the run (then all of it may go) or outer px
-// out of it. How the ratio goes on is known from the small paintings, but for what full size adds: few looks are needed.
+// which one does not; none is more than endMoves from the end, inner px into the run (then all of it may go) or outer
+// px
+// out of it. How the ratio goes on is known from the small paintings, but for what full size adds: few looks are
+// needed.
 func (e *runEnd) find(end, dir, inner, outer int) int {
 	fail, pass := -min(endMoves, inner+1), min(endMoves, outer)+1 // px outwards; what is beyond counts as looked at
 	guess, wrong := 0, 0

@@ -146,17 +146,17 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 	if err := s.run(ctx); err != nil {
 		return nil, err
 	}
-	w := weights(p.Plan)
+	s.weights = weights(p.Plan)
 	by, err := growths(s.ladders)
 	if err != nil {
 		return nil, err
 	}
 	lent, rungs := s.share(), make([]*fetched, len(by))
-	work.Each(len(by), func(i int) { rungs[i] = s.ladders[i].assign(p.Plan, &s.grids[i], &w, s.specs, by[i]) })
-	for i, l := range s.ladders {
+	work.Each(len(by), func(i int) { rungs[i] = s.assign(i, by[i]) })
+	for i := range s.ladders {
 		lent[i].fetch(i, rungs)
-		s.dropRare(i, &w, rungs[i])
-		l.finish(p.Plan, &s.grids[i], &w, rungs[i])
+		s.dropRare(i, rungs[i])
+		s.finish(i, rungs[i])
 	}
 	slices.SortFunc(s.ladders, func(a, b *Ladder) int {
 		return cmp.Or(cmp.Compare(a.Box.ID, b.Box.ID), cmp.Compare(a.Span.From, b.Span.From),

@@ -173,6 +173,7 @@ type demand struct {
 	ladders []*Ladder
 	grids   []grid
 	specs   []spec // by class
+	weights grid2  // of the visitors
 
 	mu    sync.Mutex
 	index map[ladderKey]int

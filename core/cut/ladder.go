@@ -302,11 +302,9 @@ func boundaries(p *plan.Plan, g *grid) []int {
 	return append(out, n)
 }
 
-// fetched is the rung that each cell of a grid fetches; nil where the picture is not seen.
-type fetched [2][][]*Rung
-
 // assign chooses the rungs of a ladder and which windows fetch which.
-func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth) *fetched {
+func (s *demand) assign(k int, by growth) *fetched {
+	l, p, g, w := s.ladders[k], s.Plan, &s.grids[k], &s.weights
 	n := p.Widths[1] - p.Widths[0] + 1
 	if !p.Files.Crop {
 		g.uncrop()
@@ -338,7 +336,7 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth
 			for _, it := range items[start+1 : end] {
 				group = group.join(it)
 			}
-			r := l.rung(group, specs)
+			r := l.rung(group, s.specs)
 			for i := start; i < end; i++ {
 				made[i] = r
 			}
@@ -355,44 +353,6 @@ func (l *Ladder) assign(p *plan.Plan, g *grid, w *grid2, specs []spec, by growth
 		}
 	}
 	return &rungs
-}
-
-// finish writes down who fetches each rung, and from where on; rungs that nobody fetches are dropped.
-func (l *Ladder) finish(p *plan.Plan, g *grid, w *grid2, rungs *fetched) {
-	lo := p.Widths[0]
-	l.Rungs, l.shares = l.Rungs[:0], map[*Rung]float64{}
-	rungs.each(func(at **Rung, t, d, i int) {
-		r, c := *at, g[t][d][i]
-		l.shares[r] += w[t][d][i]
-		if !slices.Contains(l.Rungs, r) {
-			l.Rungs = append(l.Rungs, r)
-		}
-		if r.of == l {
-			v := r.viewer(p.Density[d])
-			v.scale = max(v.scale, c.scale)
-		}
-	})
-	rungs.each(func(at **Rung, t, d, i int) {
-		r, c := *at, g[t][d][i]
-		if r.of != l { // its viewers are those of its own box
-			return
-		}
-		v := plan.Viewport{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d]}
-		if t == 1 {
-			v.Height = float64(p.Heights[1])
-		}
-		r.fetchedAt(v, c.scale, w[t][d][i])
-	})
-	for _, r := range l.Rungs {
-		if r.of == l {
-			r.judges()
-		}
-	}
-	slices.SortFunc(l.Rungs, func(a, b *Rung) int {
-		return cmp.Or(cmp.Compare(a.Width*a.Height, b.Width*b.Height), cmp.Compare(a.Part.X, b.Part.X),
-			cmp.Compare(a.Part.Y, b.Part.Y))
-	})
-	l.bands(p, rungs)
 }
 
 // uncrop makes every need one of the whole picture.
@@ -552,51 +512,5 @@ func (r *Rung) judges() {
 			r.Judge = v.at
 			return
 		}
-	}
-}
-
-// bands writes down where each rung is fetched.
-func (l *Ladder) bands(p *plan.Plan, rungs *fetched) {
-	lo := p.Widths[0]
-	row := func(t, i int) []Tier {
-		var out []Tier
-		for d, density := range p.Density {
-			r := rungs[t][d][i]
-			if r == nil && t == 1 {
-				r = rungs[0][d][i]
-			}
-			if r == nil && len(out) > 0 { // a density that is not seen at this width
-				out[len(out)-1].Density = density
-				continue
-			}
-			if n := len(out); n > 0 && (out[n-1].Rung == r || out[n-1].Rung == nil) {
-				out[n-1] = Tier{density, r}
-				continue
-			}
-			out = append(out, Tier{density, r})
-		}
-		// The last serves all that is denser: it is called by the first density that it serves.
-		if n := len(out); n > 1 {
-			at := slices.IndexFunc(p.Density, func(d float64) bool { return d > out[n-2].Density })
-			out[n-1].Density = p.Density[at]
-		}
-		return out
-	}
-	for i := range rungs[0][0] {
-		b := Band{Over: float64(lo + i - 1), Tiers: row(0, i)}
-		if tall := row(1, i); !slices.Equal(tall, b.Tiers) {
-			b.Tall, b.TallTiers = usual(p, lo+i), tall
-		}
-		if i == 0 {
-			b.Over = 0
-		}
-		if n := len(l.Bands); n > 0 {
-			last := &l.Bands[n-1]
-			if slices.Equal(last.Tiers, b.Tiers) && slices.Equal(last.TallTiers, b.TallTiers) && last.Tall == b.Tall {
-				continue
-			}
-			last.To = b.Over
-		}
-		l.Bands = append(l.Bands, b)
 	}
 }

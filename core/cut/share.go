@@ -25,7 +25,8 @@ type alike struct {
 	less    float64
 }
 
-// shareable reports whether the ladder's files may serve other boxes, and others' files its own: those of tiles have the
+// shareable reports whether the ladder's files may serve other boxes, and others' files its own: those of tiles have
+// the
 // seams, ratios and px that their own box needs.
 func (l *Ladder) shareable() bool {
 	return !l.Tiled && !l.Copy && !l.Chosen && !l.Poster && !l.exact
@@ -98,7 +99,8 @@ func (s *demand) shareAt(group []int, need func(k int) *cell, from func(k int) *
 	}
 }
 
-// mayBorrow reports whether files that are coded for what is seen in another ladder's box are good enough in this one's.
+// mayBorrow reports whether files that are coded for what is seen in another ladder's box are good enough in this
+// one's.
 func (l *Ladder) mayBorrow(from *Ladder) bool {
 	return from.veil == "" || from.veil == l.veil && l.veil != severalVeils
 }
@@ -123,8 +125,8 @@ const rare = 0.01
 const spareRare = 4
 
 // dropRare lets the few windows that would fetch a file of their own fetch the next larger one.
-func (s *demand) dropRare(k int, w *grid2, rungs *fetched) {
-	l, g := s.ladders[k], &s.grids[k]
+func (s *demand) dropRare(k int, rungs *fetched) {
+	l, g, w := s.ladders[k], &s.grids[k], &s.weights
 	if l.Tiled || l.Copy || l.Chosen || l.exact {
 		return
 	}
@@ -163,17 +165,4 @@ func (s *demand) dropRare(k int, w *grid2, rungs *fetched) {
 			*r = o
 		}
 	})
-}
-
-// each gives f the rung of each cell that has one.
-func (x *fetched) each(f func(r **Rung, t, d, i int)) {
-	for t := range x {
-		for d := range x[t] {
-			for i := range x[t][d] {
-				if x[t][d][i] != nil {
-					f(&x[t][d][i], t, d, i)
-				}
-			}
-		}
-	}
 }

@@ -57,7 +57,8 @@ func TestBoxesShareFiles(t *testing.T) {
 
 // A file that hardly anybody would fetch is not made where a larger one serves.
 func TestRareFilesAreNotMade(t *testing.T) {
-	for _, text := range []string{many, twoViewports + "boxes: [{name: b, height: 60vh, layers: [{image: a.jpg, size: cover}]}]\n"} {
+	for _, text := range []string{many, twoViewports + "boxes: [{name: b, height: 60vh, layers: [{image: a.jpg, " +
+		"size: cover}]}]\n"} {
 		p, store := fixture(t, text)
 		ls, err := Choose(context.Background(), p, store)
 		if err != nil {
@@ -66,7 +67,8 @@ func TestRareFilesAreNotMade(t *testing.T) {
 		for _, l := range ls {
 			for _, r := range l.Rungs {
 				larger := slices.ContainsFunc(l.Rungs, func(o *Rung) bool {
-					return o != r && o.of == l && o.total >= rare && !o.Partial(l.File) && o.Width >= r.Width && r.Width*2 >= o.Width
+					return o != r && o.of == l && o.total >= rare && !o.Partial(l.File) && o.Width >= r.Width &&
+						r.Width*2 >= o.Width
 				})
 				if r.of == l && r.total < rare && larger && !l.Tiled && !r.Partial(l.File) {
 					t.Errorf("%s: %d x %d px for %g of the visitors", l.Box.Name, r.Width, r.Height, r.total)

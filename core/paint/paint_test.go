@@ -223,9 +223,9 @@ func TestMixing(t *testing.T) {
 			}
 			var got, want [4]uint8
 			if fine {
-				mixFine(rows[0], rows[1], []tap{c}, wy, got[:])
+				mixFine(pair{rows[0], rows[1], wy}, []tap{c}, got[:])
 			} else {
-				mix(rows[0], rows[1], []tap{c}, wy, got[:])
+				mix(pair{rows[0], rows[1], wy}, []tap{c}, got[:])
 			}
 			for n := range want {
 				at := func(row int, x int32) uint32 { return uint32(rows[row][int(x)+n]) }

@@ -137,17 +137,23 @@ func (s *sampler) row(y, x0, x1 int, out []uint8) {
 	}
 	rb := s.img.Pix[yb*s.img.Stride:][:4*s.img.Rect.Dx()]
 	if s.fine {
-		mixFine(ra, rb, cols, wy, out)
+		mixFine(pair{ra, rb, wy}, cols, out)
 		return
 	}
-	mix(ra, rb, cols, wy, out)
+	mix(pair{ra, rb, wy}, cols, out)
+}
+
+// pair is two rows of a picture, and the weight of the second in 1/256.
+type pair struct {
+	a, b []uint8
+	w    uint32
 }
 
 // mix blends the px of two rows in 16 steps an axis, rounded down. The four channels of a px are mixed at once, in 16
 // bits each: 255 times the 256 that the four weights make fits.
-func mix(ra, rb []uint8, cols []tap, wy uint32, out []uint8) {
-	le := binary.LittleEndian
-	v := uint64(wy >> 4)
+func mix(rows pair, cols []tap, out []uint8) {
+	le, ra, rb := binary.LittleEndian, rows.a, rows.b
+	v := uint64(rows.w >> 4)
 	for i, c := range cols {
 		h := uint64(c.w >> 4)
 		w11 := h * v
@@ -172,8 +178,8 @@ const lanes = 0x00ff00ff00ff00ff
 func spread(px uint64) uint64 { return (px | px<<24) & lanes }
 
 // mixFine blends the px of two rows in 256 steps an axis, rounded: two channels at once, in 32 bits each.
-func mixFine(ra, rb []uint8, cols []tap, wy uint32, out []uint8) {
-	le := binary.LittleEndian
+func mixFine(rows pair, cols []tap, out []uint8) {
+	le, ra, rb, wy := binary.LittleEndian, rows.a, rows.b, rows.w
 	const half = 1<<15 | 1<<47
 	two := func(px uint32) uint64 { return uint64(px&0xff) | uint64(px&0xff00)<<24 }
 	for i, c := range cols {

@@ -22,7 +22,8 @@ func FuzzOpenAndWrite(f *testing.F) {
 		if err != nil {
 			return
 		}
-		values := map[OpenKind]string{OpenPosition: "12% 34%, (width < 500px) 5% 6%", OpenScrim: "rgb(1 2 3 / 40%), (width < 500px) and " +
+		values := map[OpenKind]string{OpenPosition: "12% 34%, (width < 500px) 5% 6%", OpenScrim: "rgb(1 2 3 / " +
+			"40%), (width < 500px) and " +
 			"(height > 3px) linear-gradient(to top, rgb(1 2 3 / 4%) 5%, red)",
 			OpenColor: "linear-gradient(red, blue)", OpenSize: "32px", OpenGradient: "linear-gradient(red, blue)",
 			OpenRepeat: "space round"}

@@ -18,7 +18,8 @@ type spot struct {
 	scrim scrim
 }
 
-// spots parts a comb by the when blocks that say where texts lie; nil where there are none, or where one has layers of its own.
+// spots parts a comb by the when blocks that say where texts lie; nil where there are none, or where one has layers
+// of its own.
 func (s *solver) spots(b *plan.Box, comb []window) []spot {
 	var queries []css.Media
 	for i := range b.Rules[1:] {
@@ -51,7 +52,8 @@ func (s *solver) spots(b *plan.Box, comb []window) []spot {
 	return out
 }
 
-// scrimPerWhen settles a scrim for each place where the texts of the box lie, if together they leave clearly more of the
+// scrimPerWhen settles a scrim for each place where the texts of the box lie, if together they leave clearly more of
+// the
 // picture than the best one for all; ok is false where they do not.
 func (s *solver) scrimPerWhen(c Choice, o plan.OpenValue, comb []window, one scrim) (out Choice, ok bool, err error) {
 	box := s.box(o)
@@ -87,7 +89,14 @@ func (s *solver) scrimPerWhen(c Choice, o plan.OpenValue, comb []window, one scr
 			return c, false, err
 		}
 		if !t.unreadable(box.ID) {
-			return s.tellPerWhen(c, o, t, comb, spots, value(), one), true, nil
+			c.Value = value()
+			at, after := t.trueWorst(box.ID, comb)
+			c.After = fmt.Sprintf("%.2f (needed %g)", after.has, after.needs)
+			c.Why = append(c.Why, fmt.Sprintf("under when: the text lies elsewhere, so a scrim for each place takes "+
+				"%.0f points of structure and colour away, one for all (%s at %d%%) would take %.0f; the worst "+
+				"window is %dx%d", s.change(o, c.Value), one.veil.name, one.alpha, one.change, at.w, at.h))
+			c.Why = append(c.Why, each(spots)...)
+			return c, true, nil
 		}
 		at, worst := 0, 0.0
 		for i := range spots {
@@ -105,20 +114,14 @@ const moreConfirmed = 6
 
 func (x scrim) write() string { return x.veil.write(x.alpha) }
 
-func (s *solver) tellPerWhen(c Choice, o plan.OpenValue, t *solver, comb []window, spots []spot, value string,
-	one scrim) Choice {
-	c.Value = value
-	at, after := t.trueWorst(s.box(o).ID, comb)
-	c.After = fmt.Sprintf("%.2f (needed %g)", after.has, after.needs)
-	c.Why = append(c.Why, fmt.Sprintf("under when: the text lies elsewhere, so a scrim for each place takes %.0f points "+
-		"of structure and colour away, one for all (%s at %d%%) would take %.0f; the worst window is %dx%d",
-		s.change(o, value), one.veil.name, one.alpha, one.change, at.w, at.h))
+// each says which scrim every place has.
+func each(spots []spot) (out []string) {
 	for _, x := range spots {
 		where := "elsewhere"
 		if x.media != "" {
 			where = x.media
 		}
-		c.Why = append(c.Why, fmt.Sprintf("%s: %s at %d%%", where, x.scrim.veil.name, x.scrim.alpha))
+		out = append(out, fmt.Sprintf("%s: %s at %d%%", where, x.scrim.veil.name, x.scrim.alpha))
 	}
-	return c
+	return out
 }
