@@ -26,8 +26,7 @@ type alike struct {
 }
 
 // shareable reports whether the ladder's files may serve other boxes, and others' files its own: those of tiles have
-// the
-// seams, ratios and px that their own box needs.
+// the seams, ratios and px that their own box needs.
 func (l *Ladder) shareable() bool {
 	return !l.Tiled && !l.Copy && !l.Chosen && !l.Poster && !l.exact
 }
@@ -99,8 +98,8 @@ func (s *demand) shareAt(group []int, need func(k int) *cell, from func(k int) *
 	}
 }
 
-// mayBorrow reports whether files that are coded for what is seen in another ladder's box are good enough in this
-// one's.
+// mayBorrow reports whether files that are coded for what is seen in another ladder's box are good enough in
+// this one's.
 func (l *Ladder) mayBorrow(from *Ladder) bool {
 	return from.veil == "" || from.veil == l.veil && l.veil != severalVeils
 }

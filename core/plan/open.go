@@ -71,8 +71,8 @@ type shift struct {
 	at    source.Span
 }
 
-// openRanges reads a value that holds everywhere, then queries with other values, as in 64% 58%, (width < 560px) 71%
-// 58%.
+// openRanges reads a value that holds everywhere, then queries with other values, as in
+// 64% 58%, (width < 560px) 71% 58%.
 func (l *Layer) openRanges(n node, settled, want string, read func(text string) (change, error)) error {
 	for i, part := range commas(settled) {
 		media, value := queryOf(part)
@@ -140,8 +140,8 @@ func queryOf(text string) (media, value string) {
 }
 
 // openColor reads auto (what goes on behind a picture), auto flat (one colour of it) or auto
-// scrim, which may name a colour; what is settled may be a gradient, and a scrim may be another one where a query
-// holds.
+// scrim, which may name a colour; what is settled may be a gradient, and a scrim may be another one where a
+// query holds.
 func (l *Layer) openColor(n node, text string) error {
 	if err := n.lostColour(); err != nil {
 		return err

@@ -53,8 +53,7 @@ func (s *solver) spots(b *plan.Box, comb []window) []spot {
 }
 
 // scrimPerWhen settles a scrim for each place where the texts of the box lie, if together they leave clearly more of
-// the
-// picture than the best one for all; ok is false where they do not.
+// the picture than the best one for all; ok is false where they do not.
 func (s *solver) scrimPerWhen(c Choice, o plan.OpenValue, comb []window, one scrim) (out Choice, ok bool, err error) {
 	box := s.box(o)
 	spots := s.spots(box, comb)
