@@ -381,7 +381,7 @@ func filters(f *layout.Frame) bool {
 // paintUnder paints a part of the box, in device px from its corner; where it can be seen through, what is behind it
 // too.
 func (r *reader) paintUnder(pg *layout.Page, part image.Rectangle, scale, scroll float64) (*image.RGBA, error) {
-	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading, Rough: scale < 1}
+	opt := paint.Options{Scale: scale, Scroll: scroll, Loading: r.loading, Rough: scale < 1, Still: true}
 	f := pg.Frame(r.box)
 	opt.Part = part
 	img, err := paint.Box(pg, f, r.pictures(), opt)

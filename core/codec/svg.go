@@ -15,7 +15,7 @@ import (
 // that a busy machine does not count, more for large ones, and by the clock at last.
 const (
 	svgWork = 3 * time.Second
-	svgPx   = 500 * time.Nanosecond // for each px beyond svgFew: filters
+	svgPx   = time.Microsecond // for each px beyond svgFew: filters
 	svgFew  = 1 << 20
 	svgTime = 60 * time.Second
 )
@@ -27,7 +27,8 @@ const (
 	svgLarge     = 6 << 20
 )
 
-// DrawSVG draws a document at the size that its root element gives, about so many px, as premultiplied sRGB.
+// DrawSVG draws a document at the size that its root element gives, as premultiplied sRGB; px is how many px the whole
+// drawing would have, of which the root may show a part: filters work on all of it.
 // Nothing that it refers to is fetched, and it has no fonts: text paints nothing.
 // spent is the work of the drawing alone.
 func (e *Engine) DrawSVG(ctx context.Context, document string, px int) (img *image.RGBA, spent time.Duration,

@@ -32,6 +32,7 @@ type Options struct {
 	// Part is the only part that is painted, in device px from the box's corner; empty is all.
 	Part  image.Rectangle
 	Rough bool // edges of SVG need not be as finely blended as a browser's
+	Still bool // an SVG that is slow to draw may be drawn once, and scaled
 }
 
 // MaxPixels bounds the painted box.
@@ -116,7 +117,7 @@ func Box(pg *layout.Page, f *layout.Frame, store *picture.Store, opt Options) (*
 		}
 	}
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
-	c := canvas{dst: dst, x0: x0, y0: y0, rough: opt.Rough}
+	c := canvas{dst: dst, x0: x0, y0: y0, rough: opt.Rough, still: opt.Still}
 	bottom := f.Values.Layers()[len(f.Values.Layers())-1]
 	colour := Solid8(f.Values.Style.Background.Color.Resolve(f.Env.Current))
 	if colour[3] > 0 && bottom.Clip != css.TextClip {
@@ -141,6 +142,7 @@ type canvas struct {
 	dst    *image.RGBA
 	x0, y0 int
 	rough  bool // of SVG: see Options
+	still  bool
 }
 
 // filtered paints a layer; one with filters is painted by itself first, as the
@@ -149,7 +151,7 @@ func (c *canvas) filtered(f *layout.Frame, l *place.Placed, k float64) error {
 	if len(l.Plan.Filters) == 0 {
 		return c.layer(f, l, k)
 	}
-	own := canvas{dst: image.NewRGBA(c.dst.Rect), x0: c.x0, y0: c.y0, rough: c.rough}
+	own := canvas{dst: image.NewRGBA(c.dst.Rect), x0: c.x0, y0: c.y0, rough: c.rough, still: c.still}
 	if err := own.layer(f, l, k); err != nil {
 		return err
 	}
@@ -231,6 +233,14 @@ func (c *canvas) shader(f *layout.Frame, l *place.Placed, s *place.Snapped, dest
 // vector paints an SVG: straight into dest where one draw fills it, else as a
 // pattern. Its lines are drawn at the size that is shown.
 func (c *canvas) vector(l *place.Placed, s *place.Snapped, x, y float64, dest image.Rectangle) (shader, error) {
+	if c.still && math.Abs(s.Tile.X/s.Tile.Y/l.File.Vector.Ratio-1) < 0.01 {
+		if still := l.File.Still(); still != nil {
+			img, err := still.Level(math.Floor(s.Tile.X+0.5), math.Floor(s.Tile.Y+0.5))
+			if err == nil {
+				return c.tiles(img, !picture.HasAlpha(img), s, x, y, dest), nil
+			}
+		}
+	}
 	view := picture.View{W: s.Tile.X, H: s.Tile.Y, NaturalW: l.Natural.W, NaturalH: l.Natural.H, Rough: c.rough}
 	if view.NaturalW == 0 {
 		view.NaturalW = l.Landing.Size.X

@@ -77,6 +77,7 @@ type File struct {
 
 	undrawn error         // why the SVG cannot be drawn, once that is known
 	spent   time.Duration // on drawing it, so many times
+	still   *File         // of px: see Still
 	draws   int
 }
 

@@ -41,6 +41,7 @@ type Vector struct {
 	percent bool   // the drawing has lengths in per cent
 	pixels  bool   // it has filters that work on px as they are
 	filters bool   // it has filters
+	heavy   bool   // it takes long to draw: see Still
 }
 
 func looksLikeSVG(data []byte) bool {
@@ -174,9 +175,11 @@ func (v *Vector) look(dec *xml.Decoder) error {
 			case name == "foreignObject":
 				undrawn("foreign content")
 			case ofPixels.MatchString(name):
-				v.pixels, v.filters = true, true
+				v.pixels, v.filters, v.heavy = true, true, true
 			case name == "filter":
-				v.filters = true
+				v.filters, v.heavy = true, true
+			case name == "pattern", name == "mask", n > manyParts:
+				v.heavy = true
 			case animates.MatchString(name):
 				undrawn("animation")
 			}
@@ -262,23 +265,31 @@ func (f *File) Draw(w, h int, view View) (*image.RGBA, error) {
 	}
 	img, spent, err := v.draw(w, h, &view)
 	f.spent, f.draws = f.spent+spent, f.draws+1
+	whole := wholeOf(w, h, &view)
 	slow := slowPlain
 	if v.filters {
 		slow = slowFilter
 	}
-	if w*h <= fewPx && f.spent > enough && f.spent > slow*time.Duration(f.draws) && err == nil {
+	if whole <= fewPx && f.spent > enough && f.spent > slow*time.Duration(f.draws) && err == nil {
 		err = fmt.Errorf("each time it is drawn takes %.1f s", (f.spent / time.Duration(f.draws)).Seconds())
 	}
 	if err != nil {
-		f.undrawn = &source.SyntaxError{In: f.Name, Msg: "the SVG cannot be drawn: " + err.Error(),
-			Hint: "simplify it, or save it as PNG"}
-		return nil, f.undrawn
+		err = f.cannotDraw(err)
+		if whole <= fewPx { // smaller it may do
+			f.undrawn = err
+		}
+		return nil, err
 	}
 	if f.drawn == nil || len(f.drawn) >= 8 {
 		f.drawn = map[drawing]*image.RGBA{}
 	}
 	f.drawn[key] = img
 	return img, nil
+}
+
+func (f *File) cannotDraw(err error) error {
+	return &source.SyntaxError{In: f.Name, Msg: "the SVG cannot be drawn: " + err.Error(),
+		Hint: "simplify it, or save it as PNG"}
 }
 
 // A drawing that takes so long each time for fewPx px, of which others take a tenth even on a busy machine, is not
@@ -289,6 +300,40 @@ const (
 	slowFilter = 4 * time.Second
 	enough     = 20 * time.Second
 )
+
+// Drawings with filters, patterns or masks, or of so many parts, take long: they are drawn once, so many px on their
+// longer side, where a picture of them will do. What counts is what they hold, not the time that a machine takes, so
+// that every machine finds the same.
+const (
+	manyParts = 4000
+	stillSide = 1600
+)
+
+// Still is a drawing that takes long as a picture of px, for who looks at it at many sizes; nil where it does not, has no
+// ratio of its own, or cannot be drawn.
+func (f *File) Still() *File {
+	v := f.Vector
+	if !v.heavy || v.Ratio <= 0 || v.Stretch || v.Ratio > stillSide || v.Ratio < 1.0/stillSide {
+		return nil
+	}
+	f.lmu.Lock()
+	defer f.lmu.Unlock()
+	if f.still != nil || f.undrawn != nil {
+		return f.still
+	}
+	w, h := stillSide, max(int(math.Round(stillSide/v.Ratio)), 1)
+	if v.Ratio < 1 {
+		w, h = max(int(math.Round(stillSide*v.Ratio)), 1), stillSide
+	}
+	img, _, err := v.draw(w, h, &View{W: float64(w), H: float64(h), KX: 1, KY: 1, NaturalW: float64(w),
+		NaturalH: float64(h), Rough: true})
+	if err != nil {
+		f.undrawn = f.cannotDraw(err)
+		return nil
+	}
+	f.still = f.Stand(img)
+	return f.still
+}
 
 // Drawable says why an SVG cannot be drawn, nil where it can.
 func (f *File) Drawable() error {
@@ -319,7 +364,7 @@ func (v *Vector) draw(w, h int, view *View) (*image.RGBA, time.Duration, error) 
 		box, stretch = [4]float64{0, 0, view.NaturalW, view.NaturalH}, true
 	}
 	ctx := context.Background()
-	k := v.finer(w, h)
+	k := v.finer(w*h, wholeOf(w, h, view))
 	if view.Rough {
 		k = 1
 	}
@@ -345,7 +390,7 @@ func (v *Vector) draw(w, h int, view *View) (*image.RGBA, time.Duration, error) 
 	y0, y1 := user(view.Y, view.KY, ty, sy, box[1]), user(view.Y+float64(h), view.KY, ty, sy, box[1])
 	img, spent, err := codec.Shared().DrawSVG(ctx, v.withRoot(float64(k*w), float64(k*h), [4]float64{x0, y0,
 		x1 - x0, y1 - y0},
-		"none"), k*w*k*h)
+		"none"), k*k*min(wholeOf(w, h, view), mostWork))
 	if err != nil {
 		return nil, spent, err
 	}
@@ -383,11 +428,19 @@ type part struct {
 	stretch     bool
 }
 
+// wholeOf is how many px a drawing has of which w x h are shown: filters work on all of it.
+func wholeOf(w, h int, view *View) int {
+	return max(w*h, int(min(view.W*view.KX*view.H*view.KY, maxDrawn)))
+}
+
+// mostWork is for how many px of a drawing, of which a part is shown, time is given.
+const mostWork = 4 << 20
+
 // finer is how many times larger the drawing is made, to be averaged: edges are drawn with 4
 // steps a px, where browsers have exact coverage.
-func (v *Vector) finer(w, h int) int {
-	switch px := w * h; {
-	case v.pixels || px > 1<<20: // seconds, for edges that are a small part of it
+func (v *Vector) finer(px, whole int) int {
+	switch {
+	case v.pixels || px > 1<<20 || v.filters && whole > 1<<18: // seconds, for edges that are a small part of it
 		return 1
 	case px > 1<<18 || v.filters: // a filter takes a second for some million px, and most of them blur
 		return 2
