@@ -13,8 +13,8 @@ var cutSubject = &Check{
 	Line: "what must stay visible is cut off",
 	Long: `keep: names the part of a picture that must be seen. A covering picture is cropped at
 some shapes of the window, and a part of keep can fall outside. Measured as the share
-of keep that lies in the box. A warning where edges are trimmed; an error where the middle
-of keep is out of sight.`,
+of keep that lies in the box; one px less is not told. A warning where edges are trimmed;
+an error where the middle of keep is out of sight.`,
 	Remedy: "move the picture by its position, make the box another shape there, or make keep smaller",
 	Fires: `boxes:
   - name: hero

@@ -138,7 +138,8 @@ func (s *demand) dropRare(k int, rungs *fetched) {
 		}
 	}
 	slices.SortFunc(whole, func(a, b *Rung) int {
-		return cmp.Or(cmp.Compare(a.Width, b.Width), cmp.Compare(a.of.Box.ID, b.of.Box.ID))
+		return cmp.Or(cmp.Compare(a.Width, b.Width), cmp.Compare(a.Height, b.Height),
+			cmp.Compare(a.of.Box.ID, b.of.Box.ID))
 	})
 	scale := func(r *Rung) float64 { return float64(r.Width) / float64(l.File.Width) }
 	instead := map[*Rung]*Rung{}
