@@ -55,6 +55,9 @@ func (f *File) Repack(part Part) (*Repacked, error) {
 	case out.Data == nil:
 		return nil, nil
 	}
+	if _, err := Read(f.Name, out.Data); err != nil { // times that a hostile file gives to no frame of the part
+		return nil, fail("its frames there have no length", "export it again")
+	}
 	return out, nil
 }
 

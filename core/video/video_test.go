@@ -257,6 +257,23 @@ func FuzzRead(f *testing.F) {
 	})
 }
 
+// A file whose frames have no length is not cut to one that cannot be read.
+func TestFramesWithoutLength(t *testing.T) {
+	c := clip
+	c.Sound = 10
+	data := bytes.Replace(corpus.Video(c), []byte("stss"), []byte("free"), 1) // all are key frames
+	at := bytes.Index(data, []byte("stts")) // then version and flags, the number of entries, frames and their length
+	copy(data[at+16:at+20], []byte{0, 0, 0, 0})
+	v, err := Read("f.mp4", data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r, err := v.Repack(Part{0, 1}); r != nil || err == nil ||
+		!strings.Contains(err.Error(), "its frames there have no length") {
+		t.Fatalf("%+v, %v", r, err)
+	}
+}
+
 func BenchmarkRead(b *testing.B) {
 	data := corpus.Video(corpus.Clip{W: 1280, H: 720, Frames: 1000, Rate: 25, Bytes: 2000})
 	b.SetBytes(int64(len(data)))
