@@ -153,9 +153,8 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 	}
 	lent, rungs := s.share(), make([]*fetched, len(by))
 	work.Each(len(by), func(i int) { rungs[i] = s.assign(i, by[i]) })
+	s.lend(lent, rungs)
 	for i := range s.ladders {
-		lent[i].fetch(i, rungs)
-		s.dropRare(i, rungs[i])
 		s.finish(i, rungs[i])
 	}
 	slices.SortFunc(s.ladders, func(a, b *Ladder) int {

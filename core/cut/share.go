@@ -117,23 +117,53 @@ func (x lent) fetch(k int, rungs []*fetched) {
 	}
 }
 
+// lend fills in the cells that fetch another ladder's file, and drops files that hardly anybody fetches. A file that its
+// own box drops is fetched by none.
+func (s *demand) lend(from []lent, rungs []*fetched) {
+	kept := map[*Rung]bool{} // by their own boxes, which many of the visitors fetch them for
+	for i := range s.ladders {
+		s.dropRare(i, rungs[i], nil)
+		for r, n := range s.shares(rungs[i]) {
+			kept[r] = n >= rare
+		}
+	}
+	for range 2 { // what is lent may be dropped for what was lent itself
+		for i := range s.ladders {
+			from[i].fetch(i, rungs)
+		}
+		for i := range s.ladders {
+			s.dropRare(i, rungs[i], kept)
+		}
+	}
+	for i := range s.ladders {
+		from[i].fetch(i, rungs)
+	}
+}
+
+// shares are those of the visitors that fetch each rung.
+func (s *demand) shares(rungs *fetched) map[*Rung]float64 {
+	out := map[*Rung]float64{}
+	rungs.each(func(r **Rung, t, d, i int) { out[*r] += s.weights[t][d][i] })
+	return out
+}
+
 // rare is the share of visitors below which a file is not made if a larger one of the box's serves them.
 const rare = 0.01
 
 // spareRare is spareShared where so few see it.
 const spareRare = 4
 
-// dropRare lets the few windows that would fetch a file of their own fetch the next larger one.
-func (s *demand) dropRare(k int, rungs *fetched) {
-	l, g, w := s.ladders[k], &s.grids[k], &s.weights
+// dropRare lets the few windows that would fetch a file of their own fetch the next larger one, of this box, or of
+// another one that keeps it.
+func (s *demand) dropRare(k int, rungs *fetched, kept map[*Rung]bool) {
+	l, g := s.ladders[k], &s.grids[k]
 	if l.Tiled || l.Copy || l.Chosen || l.exact {
 		return
 	}
-	share := map[*Rung]float64{}
-	rungs.each(func(r **Rung, t, d, i int) { share[*r] += w[t][d][i] })
+	share := s.shares(rungs)
 	var whole []*Rung // that are made anyway, from small to large
 	for r, n := range share {
-		if (n >= rare || r.of != l) && !r.Partial(l.File) {
+		if (r.of == l && n >= rare || r.of != l && kept[r]) && !r.Partial(l.File) {
 			whole = append(whole, r)
 		}
 	}

@@ -34,6 +34,13 @@ func TestBoxesShareFiles(t *testing.T) {
 	if err := Make(context.Background(), p, store, ls, Options{}); err != nil {
 		t.Fatal(err)
 	}
+	for _, l := range ls {
+		for _, r := range l.Rungs {
+			if len(r.Files) == 0 {
+				t.Errorf("%s fetches a file of %s that was not made", l.Box.Name, r.of.Box.Name)
+			}
+		}
+	}
 	// Alone, the band's files are the same ones: they are made in the hero's box.
 	again, err := Choose(context.Background(), p, store)
 	if err != nil {
@@ -66,6 +73,10 @@ func TestRareFilesAreNotMade(t *testing.T) {
 		}
 		for _, l := range ls {
 			for _, r := range l.Rungs {
+				if !slices.Contains(r.of.Rungs, r) {
+					t.Errorf("%s fetches a file of %s, %d x %d px, that this does not", l.Box.Name, r.of.Box.Name, r.Width,
+						r.Height)
+				}
 				larger := slices.ContainsFunc(l.Rungs, func(o *Rung) bool {
 					return o != r && o.of == l && o.total >= rare && !o.Partial(l.File) && o.Width >= r.Width &&
 						r.Width*2 >= o.Width
