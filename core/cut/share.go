@@ -8,9 +8,15 @@ import (
 	"tourmaline/core/plan"
 )
 
-// spareShared is how many times the px across, drawn in another box, a file may have that serves this one too: browsers
-// scale down by so much without harm.
-const spareShared = 2.01 // half, and what is rounded
+// spareShared is how many times the px across, drawn in another box, a file may have that serves this one too, by the
+// density of the screen: what browsers scale gets softer, which is seen where px are large. It is half, and what is
+// rounded.
+func spareShared(density float64) float64 {
+	if density < 2 {
+		return 1.002
+	}
+	return 2.01
+}
 
 // sharedGain is what a file for two boxes may weigh of two files: less is within what weights are guessed to.
 const sharedGain = 0.85
@@ -61,7 +67,7 @@ func (s *demand) share() []lent {
 		for t := range g {
 			for d := range g[t] {
 				for i := range g[t][d] {
-					s.shareAt(group, func(k int) *cell { return &s.grids[k][t][d][i] },
+					s.shareAt(group, spareShared(s.Density[d]), func(k int) *cell { return &s.grids[k][t][d][i] },
 						func(k int) *int { return &out[k][t][d][i] })
 				}
 			}
@@ -72,7 +78,7 @@ func (s *demand) share() []lent {
 
 // shareAt shares files in one cell of each ladder of a group: need gives what it needs there, from where it is noted
 // which ladder's file it fetches.
-func (s *demand) shareAt(group []int, need func(k int) *cell, from func(k int) *int) {
+func (s *demand) shareAt(group []int, spare float64, need func(k int) *cell, from func(k int) *int) {
 	var here []int // the ladders that show the picture, where it is drawn largest first
 	for _, k := range group {
 		if need(k).scale > 0 {
@@ -86,7 +92,7 @@ func (s *demand) shareAt(group []int, need func(k int) *cell, from func(k int) *
 	for n, k := range here {
 		for _, o := range here[:n] {
 			a, b := need(o), need(k)
-			if a.scale == 0 || a.scale > spareShared*b.scale || !s.ladders[k].mayBorrow(s.ladders[o]) {
+			if a.scale == 0 || a.scale > spare*b.scale || !s.ladders[k].mayBorrow(s.ladders[o]) {
 				continue
 			}
 			both := *a
@@ -117,7 +123,8 @@ func (x lent) fetch(k int, rungs []*fetched) {
 	}
 }
 
-// lend fills in the cells that fetch another ladder's file, and drops files that hardly anybody fetches. A file that its
+// lend fills in the cells that fetch another ladder's file, and drops files that hardly anybody fetches. A file that
+// its
 // own box drops is fetched by none.
 func (s *demand) lend(from []lent, rungs []*fetched) {
 	kept := map[*Rung]bool{} // by their own boxes, which many of the visitors fetch them for
@@ -150,7 +157,7 @@ func (s *demand) shares(rungs *fetched) map[*Rung]float64 {
 // rare is the share of visitors below which a file is not made if a larger one of the box's serves them.
 const rare = 0.01
 
-// spareRare is spareShared where so few see it.
+// spareRare is how many times the px across such a file may have.
 const spareRare = 4
 
 // dropRare lets the few windows that would fetch a file of their own fetch the next larger one, of this box, or of

@@ -7,11 +7,12 @@ import (
 )
 
 // Boxes that show one picture fetch one file where it is as good for both; a file that is coded for what is seen under
-// a scrim serves no box without it, and a card much smaller than the hero has files of its own.
+// a scrim serves no box without it, and a card
+// much smaller than the hero has files of its own.
 func TestBoxesShareFiles(t *testing.T) {
 	p, store := fixture(t, twoViewports+`boxes:
   - {name: hero, height: 400px, layers: [{image: a.jpg, size: cover}]}
-  - {name: band, height: 390px, layers: [{image: a.jpg, size: cover}]}
+  - {name: band, height: 400px, layers: [{image: a.jpg, size: cover}]}
   - {name: dark, height: 500px, layers: [{color: rgb(0 0 0 / 50%)}, {image: a.jpg, size: cover}]}
   - {name: card, width: 90px, height: 60px, layers: [{image: a.jpg, size: cover}]}
 `)
@@ -21,7 +22,7 @@ func TestBoxesShareFiles(t *testing.T) {
 	}
 	hero, band, dark, card := ls[0], ls[1], ls[2], ls[3]
 	if slices.ContainsFunc(band.Rungs, func(r *Rung) bool { return r.of != hero }) {
-		t.Error("the band, which needs hardly less than the hero, has files of its own")
+		t.Error("the band, which shows what the hero does, has files of its own")
 	}
 	for _, l := range []*Ladder{hero, band} {
 		if slices.ContainsFunc(l.Rungs, func(r *Rung) bool { return r.of == dark }) {
@@ -74,7 +75,8 @@ func TestRareFilesAreNotMade(t *testing.T) {
 		for _, l := range ls {
 			for _, r := range l.Rungs {
 				if !slices.Contains(r.of.Rungs, r) {
-					t.Errorf("%s fetches a file of %s, %d x %d px, that this does not", l.Box.Name, r.of.Box.Name, r.Width,
+					t.Errorf("%s fetches a file of %s, %d x %d px, that this does not", l.Box.Name,
+						r.of.Box.Name, r.Width,
 						r.Height)
 				}
 				larger := slices.ContainsFunc(l.Rungs, func(o *Rung) bool {

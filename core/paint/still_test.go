@@ -9,7 +9,8 @@ import (
 	"tourmaline/core/plan"
 )
 
-// A drawing that takes long may be drawn once and scaled: it then looks as it does when it is drawn at every size, within
+// A drawing that takes long may be drawn once and scaled: it then looks as it does when it is drawn at every size,
+// within
 // what a contrast is told to, and a larger drawing is given the time for all that its filters work on. A quick one is
 // drawn at every size all the same.
 func TestHeavyDrawingsAreScaled(t *testing.T) {

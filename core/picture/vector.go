@@ -309,7 +309,8 @@ const (
 	stillSide = 1600
 )
 
-// Still is a drawing that takes long as a picture of px, for who looks at it at many sizes; nil where it does not, has no
+// Still is a drawing that takes long as a picture of px, for who looks at it at many sizes; nil where it does not,
+// has no
 // ratio of its own, or cannot be drawn.
 func (f *File) Still() *File {
 	v := f.Vector

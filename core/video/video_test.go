@@ -262,7 +262,8 @@ func TestFramesWithoutLength(t *testing.T) {
 	c := clip
 	c.Sound = 10
 	data := bytes.Replace(corpus.Video(c), []byte("stss"), []byte("free"), 1) // all are key frames
-	at := bytes.Index(data, []byte("stts"))                                   // then version and flags, the number of entries, frames and their length
+	// Then version and flags, the number of entries, frames and their length.
+	at := bytes.Index(data, []byte("stts"))
 	copy(data[at+16:at+20], []byte{0, 0, 0, 0})
 	v, err := Read("f.mp4", data)
 	if err != nil {
