@@ -4,5 +4,8 @@ package codec
 
 import "time"
 
-// workTime is the time by the clock, where that of the process is not known.
-func workTime() time.Duration { return time.Duration(time.Now().UnixNano()) }
+// threadTime is the time by the clock, where that of a thread is not known.
+func threadTime() (work func() time.Duration, release func()) {
+	from := time.Now()
+	return func() time.Duration { return time.Since(from) }, func() {}
+}

@@ -1,4 +1,4 @@
-//go:build unix
+//go:build unix && !linux
 
 package codec
 
@@ -6,6 +6,12 @@ import (
 	"syscall"
 	"time"
 )
+
+// threadTime is workTime from now on: here what others of this process do counts, too.
+func threadTime() (work func() time.Duration, release func()) {
+	from := workTime()
+	return func() time.Duration { return workTime() - from }, func() {}
+}
 
 // workTime is the time that this process has been at work on its processors.
 func workTime() time.Duration {

@@ -11,8 +11,8 @@ import (
 	"github.com/tetratelabs/wazero/api"
 )
 
-// What drawing one SVG may take: hostile ones nest patterns and filters. Of the time that the process is at work, so
-// that a busy machine does not count, more for large ones, and by the clock at last.
+// What drawing one SVG may take: hostile ones nest patterns and filters. Of the time that its thread is at work, so
+// that nothing else counts, more for large ones, and by the clock at last.
 const (
 	svgWork = 3 * time.Second
 	svgPx   = time.Microsecond // for each px beyond svgFew: filters
@@ -46,7 +46,8 @@ func (e *Engine) DrawSVG(ctx context.Context, document string, px int) (img *ima
 		stop, done := context.WithCancelCause(timed)
 		defer cancel()
 		defer done(nil)
-		spending := since()
+		spending, release := threadTime()
+		defer release()
 		go watch(stop, func() bool { return spending() > work }, done)
 		in.ctx = stop
 		img, err = drawSVG(in, h, document)
@@ -77,13 +78,6 @@ func watch(ctx context.Context, late func() bool, done context.CancelCauseFunc) 
 			}
 		}
 	}
-}
-
-// since measures work from now on: the time by the clock, but no more than that for which the process was at work, so
-// that what other programs do does not count. What this one does beside the drawing still does.
-func since() func() time.Duration {
-	start, work := time.Now(), workTime()
-	return func() time.Duration { return min(time.Since(start), workTime()-work) }
 }
 
 func drawSVG(in *instance, h *jsHeap, document string) (*image.RGBA, error) {
