@@ -20,7 +20,7 @@ colours and gradients alone. Boxes are painted small at every eighth width, at e
 change of rules, and the closer the nearer the ratio is to the needed one, down to every
 width where it is within 6%; the worst viewport and both ends of every range are then painted at full size, and
 the ends are moved to where the full size says. A drawing (SVG) with filters,
-patterns or masks, or of thousands of parts, is drawn once, 1600 px on its longer side,
+patterns or masks, or of thousands of parts, is drawn once, 1200 px on its longer side,
 and scaled. Density does not matter. What lies
 behind a see-through box is painted too, and a fixed picture is looked at with the box
 at the top, the middle and the bottom of the window. Of a video all frames are looked at

@@ -15,7 +15,7 @@ import (
 // that nothing else counts, more for large ones, and by the clock at last.
 const (
 	svgWork = 3 * time.Second
-	svgPx   = time.Microsecond // for each px beyond svgFew: filters
+	svgPx   = 500 * time.Nanosecond // for each px beyond svgFew: filters
 	svgFew  = 1 << 20
 	svgTime = 60 * time.Second
 )

@@ -306,7 +306,7 @@ const (
 // that every machine finds the same.
 const (
 	manyParts = 4000
-	stillSide = 1600
+	stillSide = 1200
 )
 
 // Still is a drawing that takes long as a picture of px, for who looks at it at many sizes; nil where it does not,
