@@ -66,8 +66,7 @@ type softPicture struct {
 }
 
 // oncePerPicture leaves, of the findings of soft on one picture, the one that needs the most: a larger picture is got
-// once.
-// It names the other boxes.
+// once. It names the other boxes.
 func (s *pass) oncePerPicture() {
 	kept := map[string]int{} // by picture: its finding
 	var also [][]string      // by finding

@@ -124,8 +124,7 @@ func (x lent) fetch(k int, rungs []*fetched) {
 }
 
 // lend fills in the cells that fetch another ladder's file, and drops files that hardly anybody fetches. A file that
-// its
-// own box drops is fetched by none.
+// its own box drops is fetched by none.
 func (s *demand) lend(from []lent, rungs []*fetched) {
 	kept := map[*Rung]bool{} // by their own boxes, which many of the visitors fetch them for
 	for i := range s.ladders {
