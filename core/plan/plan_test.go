@@ -238,3 +238,18 @@ func TestDensitiesWithWidths(t *testing.T) {
 		}
 	}
 }
+
+// What a box says after its when block counts as what it says before it.
+func TestKeysAfterWhenCount(t *testing.T) {
+	for _, text := range []string{
+		`{name: b, when: {"(width < 500px)": {padding: 2px}}, padding: 1px, height: 9px, layers: [{color: red}, {color: navy}]}`,
+		`{name: b, padding: 1px, height: 9px, layers: [{color: red}, {color: navy}], when: {"(width < 500px)": {padding: 2px}}}`,
+	} {
+		b := parse(t, "tourmaline: 1\nboxes: ["+text+"]\n").Boxes[0]
+		v := b.Base()
+		if len(b.Rules) != 2 || len(v.Layers()) != 1 || v.Size(Height) == nil || v.Style.Padding[0] != css.Pxs(1) {
+			t.Errorf("%s: %d rules, %d layers, %v, %v", text, len(b.Rules), len(v.Layers()), v.Size(Height),
+				v.Style.Padding[0])
+		}
+	}
+}

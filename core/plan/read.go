@@ -267,14 +267,15 @@ func readSelector(n node) (string, error) {
 }
 
 func readBox(n node, role Role) (*Box, error) {
-	b := &Box{Role: role, Span: n.Span, Rules: make([]Rule, 1)}
+	b := &Box{Role: role, Span: n.Span}
 	switch role {
 	case Canvas:
 		b.Name, b.Selector = "canvas", "body"
 	case Page:
 		b.Name, b.Selector = "page", ".page"
 	}
-	handlers := ruleKeys(&b.Rules[0], role)
+	var base Rule
+	handlers := ruleKeys(&base, role)
 	handlers["name"] = func(n node) (err error) {
 		b.Span = n.Span
 		b.Name, err = n.text()
@@ -307,6 +308,7 @@ func readBox(n node, role Role) (*Box, error) {
 	if err := n.keys(handlers); err != nil {
 		return nil, err
 	}
+	b.Rules = slices.Insert(b.Rules, 0, base)
 	if b.Name == "" {
 		return nil, &source.SyntaxError{Span: n.Span, In: "boxes", Msg: "the box has no name"}
 	}
