@@ -315,8 +315,8 @@ func (n *node) ofWindowHeight() bool {
 
 // ofWindowHeight reports whether a unit depends on the height of the window.
 func (u Unit) ofWindowHeight() bool {
-	short, long := Env{Width: 1e3, Height: 1e3}, Env{Width: 1e3, Height: 2e3}
-	return u != Percent && u.factor(&short) != u.factor(&long)
+	wide, tall := Env{Width: 1e3, Height: 500}, Env{Width: 1e3, Height: 2e3}
+	return u != Percent && u.factor(&wide) != u.factor(&tall)
 }
 
 // IsZero reports whether the value is a plain zero of any unit.
