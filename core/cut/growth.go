@@ -41,21 +41,21 @@ const (
 func measured(img *image.RGBA) growth {
 	area := float64(img.Rect.Dx() * img.Rect.Dy())
 	var px, weight [2]float64
-	for i, width := range []int{probeSmall, probeLarge} {
+	for i, width := range []int{probeLarge, probeSmall} { // the small one is made of the large one
 		width = min(width, img.Rect.Dx())
 		size := image.Pt(width, max(img.Rect.Dy()*width/img.Rect.Dx(), 1))
 		var b bytes.Buffer
-		small := picture.Scale(img, picture.Whole(img), size, picture.Scaling{})
-		if jpeg.Encode(&b, small, &jpeg.Options{Quality: growthQuality}) != nil {
+		img = picture.Scale(img, picture.Whole(img), size, picture.Scaling{})
+		if jpeg.Encode(&b, img, &jpeg.Options{Quality: growthQuality}) != nil {
 			return usualGrowth(area)
 		}
 		px[i], weight[i] = float64(size.X*size.Y), max(float64(b.Len()-headBytes), 1)
 	}
-	if px[1] < 2*px[0] {
+	if px[0] < 2*px[1] {
 		return usualGrowth(area)
 	}
-	rise := min(max(math.Log(weight[1]/weight[0])/math.Log(px[1]/px[0]), 0.4), 1.1)
-	return growth{area, weight[1] / math.Pow(px[1], rise), rise}
+	rise := min(max(math.Log(weight[0]/weight[1])/math.Log(px[0]/px[1]), 0.4), 1.1)
+	return growth{area, weight[0] / math.Pow(px[0], rise), rise}
 }
 
 // growths are those of the ladders' pictures, each measured once. Tiles and drawings are weighed as most photographs.
