@@ -179,6 +179,9 @@ func Run(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options) (
 	for _, b := range p.All() {
 		if opt.Boxes == nil || slices.Contains(opt.Boxes, b.ID) {
 			s.boxes = append(s.boxes, b.ID)
+			if !p.AnyHeight(b.ID) {
+				s.vary = append(s.vary, b.ID)
+			}
 		}
 	}
 	s.report.Boxes, s.report.Looked = len(s.boxes), s.boxes

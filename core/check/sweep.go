@@ -22,6 +22,7 @@ type pass struct {
 	store  *picture.Store
 	sweep  *sweep.Sweep
 	boxes  []plan.BoxID
+	vary   []plan.BoxID // of boxes, those that windows of another height may show otherwise
 	checks []*Check
 	check  *Check // the one that runs once
 	report *Report
@@ -133,6 +134,7 @@ type row struct {
 	pass     *pass
 	slots    *slots
 	d, h     int
+	boxes    []plan.BoxID // that are looked at
 	runs     [][]finding.Run
 	worst    []worst
 	layers   []*layerSummary
@@ -146,7 +148,7 @@ type row struct {
 
 func (s *pass) newRow(part sweep.Part, sl *slots) *row {
 	boxes := len(s.plan.All())
-	r := &row{pass: s, slots: sl, d: part.Densities[0], h: part.Heights[0],
+	r := &row{pass: s, slots: sl, d: part.Densities[0], h: part.Heights[0], boxes: s.boxesAt(part),
 		runs: make([][]finding.Run, len(sl.list)), worst: make([]worst, len(sl.list)),
 		known: make([]*plan.Values, boxes), at: make([][]int, boxes),
 		unseen: make([][]bool, boxes)}
@@ -192,7 +194,8 @@ type swept struct {
 func (s *pass) mode(sl *slots, touch bool) (*swept, error) {
 	s.sweep.Touch = touch
 	defer func() { s.sweep.Touch = false }()
-	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.Rows(), func(p sweep.Part) *row { return s.newRow(p, sl) },
+	parts := slices.DeleteFunc(s.sweep.Rows(), func(p sweep.Part) bool { return len(s.boxesAt(p)) == 0 })
+	rows, err := sweep.Each(s.ctx, s.sweep, parts, func(p sweep.Part) *row { return s.newRow(p, sl) },
 		func(r *row, w *sweep.Window) error { r.window(w); return nil })
 	if err != nil {
 		return nil, err
@@ -202,6 +205,9 @@ func (s *pass) mode(sl *slots, touch bool) (*swept, error) {
 		out.sets[i] = finding.NewSet(len(s.plan.Density), len(s.sweep.Heights))
 	}
 	for _, r := range rows { // in order: the same answer however the work was divided
+		if r.h == 0 {
+			s.atAllHeights(r, sl, out)
+		}
 		s.report.Landings += r.landings
 		for k := range sl.list {
 			if len(r.runs[k]) > 0 {
@@ -221,12 +227,33 @@ func (s *pass) mode(sl *slots, touch bool) (*swept, error) {
 	return out, nil
 }
 
+// boxesAt are the boxes that a part of the sweep looks at: at its first height all of them, at the others those that
+// windows of another height may show otherwise.
+func (s *pass) boxesAt(p sweep.Part) []plan.BoxID {
+	if p.Heights[0] == 0 {
+		return s.boxes
+	}
+	return s.vary
+}
+
+// atAllHeights says of the boxes that are the same in windows of all heights what the first one says.
+func (s *pass) atAllHeights(first *row, sl *slots, out *swept) {
+	for k, x := range sl.list {
+		if len(first.runs[k]) == 0 || slices.Contains(s.vary, x.id.Box) {
+			continue
+		}
+		for h := 1; h < len(s.sweep.Heights); h++ {
+			out.sets[k].Add(first.d, h, first.runs[k])
+		}
+	}
+}
+
 // window looks at every box and layer at one window.
 func (r *row) window(w *sweep.Window) {
 	s, a := r.pass, &r.scene
 	a.plan, a.Page, a.pass = s.plan, w.Page, s
 	stage := place.Stage{Page: w.Page, Store: s.store}
-	for _, id := range s.boxes {
+	for _, id := range r.boxes {
 		a.Frame, a.Index, a.Image, a.File = w.Page.Frame(id), -1, nil, nil
 		k := r.slots.box[id]
 		for i, c := range r.slots.boxChecks {

@@ -172,6 +172,7 @@ type demand struct {
 	store   *picture.Store
 	ladders []*Ladder
 	grids   []grid
+	alike   []bool // by box: windows of any height show it alike
 	specs   []spec // by class
 	weights grid2  // of the visitors
 
@@ -207,33 +208,7 @@ type column struct {
 	density int
 	known   map[*css.Layer]*layerNeed // of this density: image-set() may choose another file at another one
 	all     []*layerNeed
-	last    [][]look // by box and width, of still boxes: what was noted there at the height before
-}
-
-// End implements sweep.Ender.
-func (c *column) End() { c.last = nil }
-
-// look is all that the landings of a still box depend on, but for its place on the page and the density.
-type look struct {
-	values    *plan.Values
-	x, w, h   float64
-	pad, edge [4]float64
-	em, rem   float64
-	tall      int
-}
-
-// again reports whether a box looks at a window as it did at the height before, so that nothing new is needed.
-func (c *column) again(f *layout.Frame, w *sweep.Window, tall int) bool {
-	if !f.Values.Still || f.Box.Role != plan.Row {
-		return false
-	}
-	now := look{f.Values, f.Border.X, f.Border.W, f.Border.H, f.Pad, f.Edge, f.Env.Em, f.Env.Rem, tall}
-	at := &c.last[f.Box.ID][w.W-c.from]
-	if *at == now {
-		return true
-	}
-	*at = now
-	return false
+	class   [sweep.ColumnWidths]int // of the heights at each width, of what was looked at before
 }
 
 // run evaluates every width, height and density of the plan. Errors are of pictures.
@@ -276,21 +251,21 @@ func (s *demand) run(ctx context.Context) error {
 // window notes what every layer needs at one window.
 func (s *demand) window(c *column, w *sweep.Window) error {
 	if c.density != w.D {
-		c.density, c.known, c.last = w.D, map[*css.Layer]*layerNeed{}, make([][]look, len(w.Page.Frames))
-		for i := range c.last {
-			c.last[i] = make([]look, sweep.ColumnWidths)
-		}
+		c.density, c.known = w.D, map[*css.Layer]*layerNeed{}
 	}
 	wanted := s.Files.Floor(w.Density)
 	tall := 0
 	if w.Height > usual(s.Plan, w.W) {
 		tall = 1
 	}
+	class := &c.class[w.W-c.from]
+	again := w.H > 0 && *class == tall // what is the same at any height was noted
+	*class = tall
 	stage := place.Stage{Page: w.Page, Store: s.store}
 	var p place.Placed
 	for b := range w.Page.Frames {
 		f := &w.Page.Frames[b]
-		if c.again(f, w, tall) {
+		if again && s.alike[b] {
 			continue
 		}
 		for n := range f.Values.Layers() {

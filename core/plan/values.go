@@ -38,7 +38,6 @@ type Values struct {
 	Style  css.Style
 	Text   []TextArea
 	Bare   bool // it has no padding, margin or border
-	Still  bool // how its layers land depends on the window's height through its frame alone
 
 	layers []Painted
 	mask   uint64 // the rules that hold
@@ -198,14 +197,7 @@ func (b *Box) values(mask uint64) (*Values, error) {
 	}
 	c.number(b, &l, images)
 	c.Bare = c.bare()
-	c.Still = !slices.ContainsFunc(c.layers, func(l Painted) bool { return l.ofWindowHeight() })
 	return c, nil
-}
-
-// ofWindowHeight reports whether the layer lies against the window, or a length of it is of the window's height.
-func (l *Painted) ofWindowHeight() bool {
-	return l.Attachment == css.Fixed || l.Size.W.OfWindowHeight() || l.Size.H.OfWindowHeight() ||
-		l.Position.X.Offset.OfWindowHeight() || l.Position.Y.Offset.OfWindowHeight()
 }
 
 func (c *Values) bare() bool {

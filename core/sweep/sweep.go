@@ -158,9 +158,6 @@ func (s *Sweep) Changes(box plan.BoxID, height int) []int {
 	return out
 }
 
-// Ender is what is told when all windows of its part were visited, to give back what only these needed.
-type Ender interface{ End() }
-
 // Each visits the windows of parts. start makes what visit gathers of one part; these
 // come back in the order of the parts. A visit that fails ends its part; the error of
 // the first part that failed is returned, or the context's.
@@ -175,9 +172,6 @@ func Each[T any](ctx context.Context, s *Sweep, parts []Part, start func(Part) T
 		}
 		out[i] = start(parts[i])
 		errs[i] = s.part(ctx, parts[i], func(w *Window) error { return visit(out[i], w) })
-		if x, ok := any(out[i]).(Ender); ok {
-			x.End()
-		}
 		if s.Progress != nil {
 			s.Progress(int(done.Add(1)), len(parts))
 		}
