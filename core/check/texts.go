@@ -385,7 +385,7 @@ func (r *reader) paintUnder(pg *layout.Page, part image.Rectangle, scale, scroll
 	f := pg.Frame(r.box)
 	opt.Part = part
 	img, err := paint.Box(pg, f, r.pictures(), opt)
-	if err != nil || !picture.HasAlpha(img) {
+	if err != nil || hides(f) || !picture.HasAlpha(img) {
 		return img, err
 	}
 	x0, y0, _, _ := place.SnapRect(f.Border, scale)
