@@ -147,19 +147,22 @@ const (
 func (j *judge) sharper(b *batch, own *image.RGBA) error {
 	even := *j.scene
 	even.parts = evenly(j.box(), windowSide)
-	ours, err := even.of(variant{own, j.r})
-	if err != nil {
-		return err
+	scenes, views, ours, coded := []*scene{j.scene}, []*view{j.own}, j.own, j.shows
+	if !slices.Equal(even.parts, j.parts) { // small boxes are looked at whole in any case
+		var err error
+		if ours, err = even.of(variant{own, j.r}); err != nil {
+			return err
+		}
+		if coded, err = ours.look(variant{j.trial, j.r}); err != nil {
+			return err
+		}
+		coded.Worst = j.shows.Worst
+		scenes, views = []*scene{&even, j.scene}, []*view{ours, j.own}
 	}
-	coded, err := ours.look(variant{j.trial, j.r})
-	if err != nil {
-		return err
-	}
-	coded.Worst = j.shows.Worst
-	views := []*view{ours, j.own}
+	var err error
 	if o := j.exact(j.r); o.Width != j.r.Width || o.Height != j.r.Height || o.Part != j.r.Part {
 		ideal := j.ideal(b.img, j.r)
-		for i, s := range []*scene{&even, j.scene} {
+		for i, s := range scenes {
 			if views[i], err = s.of(ideal); err != nil {
 				return err
 			}
