@@ -154,7 +154,7 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 	if err != nil {
 		return nil, err
 	}
-	lent, rungs := s.share(), make([]*fetched, len(by))
+	lent, rungs := s.share(by), make([]*fetched, len(by))
 	work.Each(len(by), func(i int) { rungs[i] = s.assign(i, by[i]) })
 	s.lend(lent, rungs)
 	for i := range s.ladders {

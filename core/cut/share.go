@@ -42,7 +42,7 @@ type lent [2][][]int
 
 // share lets boxes that show one picture fetch one file: where a file that holds what both show weighs less than two,
 // that box has it in which the picture is drawn larger, and the other's cell is emptied.
-func (s *demand) share() []lent {
+func (s *demand) share(by []growth) []lent {
 	out := make([]lent, len(s.ladders))
 	groups := map[alike][]int{}
 	for i, l := range s.ladders {
@@ -67,7 +67,7 @@ func (s *demand) share() []lent {
 		for t := range g {
 			for d := range g[t] {
 				for i := range g[t][d] {
-					s.shareAt(group, spareShared(s.Density[d]), func(k int) *cell { return &s.grids[k][t][d][i] },
+					s.shareAt(sharing{group, by[group[0]], spareShared(s.Density[d])}, func(k int) *cell { return &s.grids[k][t][d][i] },
 						func(k int) *int { return &out[k][t][d][i] })
 				}
 			}
@@ -76,23 +76,28 @@ func (s *demand) share() []lent {
 	return out
 }
 
-// shareAt shares files in one cell of each ladder of a group: need gives what it needs there, from where it is noted
+// sharing are ladders of one picture that may share files: what those weigh, and how much larger one may be drawn.
+type sharing struct {
+	ladders []int
+	by      growth
+	spare   float64
+}
+
+// shareAt shares files in one cell of each ladder: need gives what it needs there, from where it is noted
 // which ladder's file it fetches.
-func (s *demand) shareAt(group []int, spare float64, need func(k int) *cell, from func(k int) *int) {
+func (s *demand) shareAt(x sharing, need func(k int) *cell, from func(k int) *int) {
 	var here []int // the ladders that show the picture, where it is drawn largest first
-	for _, k := range group {
+	for _, k := range x.ladders {
 		if need(k).scale > 0 {
 			here = append(here, k)
 		}
 	}
 	slices.SortStableFunc(here, func(a, b int) int { return cmp.Compare(need(b).scale, need(a).scale) })
-	file := s.ladders[group[0]].File
-	by := usualGrowth(float64(file.Width * file.Height))
-	weigh := func(c cell) float64 { return by.of(&item{scale: c.scale, across: c.across, down: c.down}) }
+	weigh := func(c cell) float64 { return x.by.of(&item{scale: c.scale, across: c.across, down: c.down}) }
 	for n, k := range here {
 		for _, o := range here[:n] {
 			a, b := need(o), need(k)
-			if a.scale == 0 || a.scale > spare*b.scale || !s.ladders[k].mayBorrow(s.ladders[o]) {
+			if a.scale == 0 || a.scale > x.spare*b.scale || !s.ladders[k].mayBorrow(s.ladders[o]) {
 				continue
 			}
 			both := *a
