@@ -328,12 +328,13 @@ func (c *coding) hint(format picture.Format) hint {
 // the lightest file that was good enough, or the best one where none is; none where it would be
 // no lighter than what there is.
 func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, error) {
-	most, slack := 1, 1.6 // files that are made where one is good, and how much too good one may be
+	// Files that are made where one is good, how much too good the last of them may be, and those before it.
+	most, enough, slack := 1, 4.0, 1.6
 	switch {
 	case s.thorough:
 		most, slack = 5, 0.5
-	case format == picture.AVIF && s.lead == nil: // most will fetch it
-		most = 2
+	case format == picture.AVIF: // most will fetch it
+		enough = slack
 	}
 	var bytes int
 	var err error
@@ -379,7 +380,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 			best = Asset{}
 			break
 		}
-		if t.narrow() || good && (room < slack || t.tried >= most && room < 4 || t.tried > most) || t.tried >= most+4 {
+		if t.narrow() || good && (room < slack || t.tried >= most && room < enough || t.tried > most) || t.tried >= most+4 {
 			break
 		}
 		q = t.next(slack/3, far)

@@ -130,14 +130,28 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if j.veiled && j.target.Times(sharperMost).Beside(hidden) <= 1 {
 		return nil // what lies over the picture decides
 	}
-	return j.sharper(b, own)
+	err = j.sharper(b, own)
+	j.target = j.target.Times(calmShare(before.calm()))
+	return err
 }
+
+// calmShare is the share of the habit's difference that files may show where a picture is calm: there the measure
+// makes more of a JPEG's blocks, beside what other coders do, than the public ones. See docs/RATIONALE.md, "How is
+// quality judged?".
+func calmShare(calm float64) float64 {
+	return 1 - calmMore*min(max((calm-calmFrom)/(1-calmFrom), 0), 1)
+}
+
+const (
+	calmFrom = 0.78
+	calmMore = 0.2
+)
 
 // What coding may do to a file follows from how the habit looks beside the picture in just the px of
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	sharperShare = 0.9
+	sharperShare = 0.97
 	sharperMost  = 2
 	sharperLeast = 0.6
 )

@@ -122,6 +122,15 @@ func TestNormalIsNoWorseThanTheHabit(t *testing.T) {
 	}
 }
 
+// Busy pictures may show the habit's difference, a flat sky a fifth less.
+func TestCalmPicturesAreHeldToMore(t *testing.T) {
+	for calm, want := range map[float64]float64{0: 1, 0.5: 1, 0.78: 1, 0.89: 0.9, 1: 0.8} {
+		if got := calmShare(calm); math.Abs(got-want) > 1e-9 {
+			t.Errorf("%g of the habit's difference where %g is calm, want %g", got, calm, want)
+		}
+	}
+}
+
 // high shows no more than is seen, low more than normal; a number is held as it stands; a scrim
 // makes files lighter.
 func TestLevelsInOrder(t *testing.T) {

@@ -179,6 +179,15 @@ func (s *scene) of(v variant) (*view, error) {
 	return out, err
 }
 
+// calm is how calm the view is, 0..1: see similar.Reference.Calm.
+func (w *view) calm() float64 {
+	sum, px := 0.0, 0
+	for i, r := range w.refs {
+		sum, px = sum+r.Calm()*float64(w.sizes[i]), px+w.sizes[i]
+	}
+	return sum / float64(max(px, 1))
+}
+
 // look tells how a variant looks beside the view's.
 func (w *view) look(v variant) (similar.Look, error) {
 	var looks []similar.Look

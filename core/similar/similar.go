@@ -37,6 +37,7 @@ type Reference struct {
 	// what a cell shows of fine and of coarse differences, 0..1, where people look most more
 	shows   [2]cells
 	weights [parts]float32
+	calm    float64
 }
 
 // Care is a part of the picture, px, that people look at more: differences count Weight times.
@@ -76,9 +77,16 @@ func To(ideal *image.RGBA, density float64, care ...Care) *Reference {
 			r.shows[i].v[k] = s * s
 		}
 	}
+	for _, v := range r.shows[0].v {
+		r.calm += float64(v) / float64(len(r.shows[0].v))
+	}
 	r.heed(care)
 	return r
 }
+
+// Calm is how much of a fine difference the picture shows on the whole, 0..1: near 1 it is a calm sky, near 0 it is
+// all leaves and grain.
+func (r *Reference) Calm() float64 { return r.calm }
 
 // heed makes differences count more where people look most; where cares overlap, the greatest.
 func (r *Reference) heed(care []Care) {

@@ -395,3 +395,20 @@ func BenchmarkTo1600x1000(b *testing.B) {
 		To(img, 1)
 	}
 }
+
+// A flat sky is as calm as can be; what is all grain hides what is done to it; half of each lies between.
+func TestCalm(t *testing.T) {
+	sky, grain, both := image.NewRGBA(image.Rect(0, 0, 128, 128)), image.NewRGBA(image.Rect(0, 0, 128, 128)),
+		image.NewRGBA(image.Rect(0, 0, 128, 128))
+	r := rand.New(rand.NewPCG(3, 1))
+	for i := range sky.Pix {
+		sky.Pix[i], grain.Pix[i] = 128, uint8(r.IntN(256))
+		if both.Pix[i] = 128; i > len(sky.Pix)/2 {
+			both.Pix[i] = grain.Pix[i]
+		}
+	}
+	c := [3]float64{To(grain, 1).Calm(), To(both, 1).Calm(), To(sky, 1).Calm()}
+	if c[2] != 1 || c[0] > 0.1 || math.Abs(c[1]-0.5) > 0.1 {
+		t.Errorf("grain, both, sky: %.3f", c)
+	}
+}
