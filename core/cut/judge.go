@@ -131,27 +131,28 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 		return nil // what lies over the picture decides
 	}
 	err = j.sharper(b, own)
-	j.target = j.target.Times(calmShare(before.calm()))
+	j.target = calmed(j.target, before.calm())
 	return err
 }
 
-// calmShare is the share of the habit's difference that files may show where a picture is calm: there the measure
-// makes more of a JPEG's blocks, beside what other coders do, than the public ones. See docs/RATIONALE.md, "How is
-// quality judged?".
-func calmShare(calm float64) float64 {
-	return 1 - calmMore*min(max((calm-calmFrom)/(1-calmFrom), 0), 1)
+// calmed is the habit's look as files are held to it: in calm pictures the measure makes more of a JPEG's blocks, beside
+// what other coders do, than the public ones, by calmLess in a flat sky and less where some of a fine difference is
+// hidden. See docs/RATIONALE.md, "How is quality judged?".
+func calmed(habit similar.Look, calm float64) similar.Look {
+	less := calmLess * min(max((calm-calmFrom)/(1-calmFrom), 0), 1)
+	return habit.Times(1 - less)
 }
 
 const (
 	calmFrom = 0.78
-	calmMore = 0.2
+	calmLess = 0.2
 )
 
 // What coding may do to a file follows from how the habit looks beside the picture in just the px of
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	sharperShare = 0.97
+	sharperShare = 0.95
 	sharperMost  = 2
 	sharperLeast = 0.6
 )

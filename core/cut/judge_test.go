@@ -122,11 +122,13 @@ func TestNormalIsNoWorseThanTheHabit(t *testing.T) {
 	}
 }
 
-// Busy pictures may show the habit's difference, a flat sky a fifth less.
+// Busy pictures may show the habit's difference, a flat sky a fifth less of it.
 func TestCalmPicturesAreHeldToMore(t *testing.T) {
-	for calm, want := range map[float64]float64{0: 1, 0.5: 1, 0.78: 1, 0.89: 0.9, 1: 0.8} {
-		if got := calmShare(calm); math.Abs(got-want) > 1e-9 {
-			t.Errorf("%g of the habit's difference where %g is calm, want %g", got, calm, want)
+	habit := similar.Look{Mean: 2, Worst: 4}
+	for calm, want := range map[float64]similar.Look{0: habit, 0.5: habit, 0.78: habit, 0.89: {Mean: 1.8, Worst: 3.6},
+		1: {Mean: 1.6, Worst: 3.2}} {
+		if got := calmed(habit, calm); math.Abs(got.Mean-want.Mean)+math.Abs(got.Worst-want.Worst) > 1e-9 {
+			t.Errorf("%+v where %g is calm, want %+v", got, calm, want)
 		}
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"slices"
 	"testing"
 
 	"compress/zlib"
@@ -206,5 +207,44 @@ func TestCleanDropsMetadata(t *testing.T) {
 	g, _ := Read("a.jpg", comment)
 	if out := g.Clean(); bytes.Contains(out, []byte("secret")) {
 		t.Error("a comment is kept")
+	}
+}
+
+// A progressive JPEG, which is not coded again, keeps its px and its scans, and loses what is not picture wherever it
+// stands; what is broken is nothing.
+func TestCleanOfProgressiveJPEG(t *testing.T) {
+	plain, err := Code(scene(160, 120), Coding{Format: "jpeg", Quality: 80})
+	if err != nil {
+		t.Fatal(err)
+	}
+	scan := bytes.Index(plain, []byte{0xff, 0xda})
+	second := scan + 2 + bytes.Index(plain[scan+2:], []byte{0xff, 0xda})
+	secret := append([]byte{0xff, 0xe1, 0, 8}, "secret"...)
+	note := append([]byte{0xff, 0xfe, 0, 8}, "secret"...)
+	rich := slices.Concat(plain[:2], secret, plain[2:second], note, plain[second:], []byte("secret"))
+	if _, err := Recode(rich); second <= scan || err == nil {
+		t.Fatal("it is not progressive", err)
+	}
+	f, err := Read("a.jpg", rich)
+	if err != nil {
+		t.Fatal(err)
+	}
+	clean := f.Clean()
+	if bytes.Contains(clean, []byte("secret")) || len(clean) > len(plain) || bytes.Count(clean, []byte{0xff, 0xda}) < 2 {
+		t.Fatalf("%d bytes of %d", len(clean), len(rich))
+	}
+	g, err := Read("a.jpg", clean)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, err1 := f.Decode()
+	b, err2 := g.Decode()
+	if err1 != nil || err2 != nil || !bytes.Equal(a.Pix, b.Pix) {
+		t.Error("its px are others", err1, err2)
+	}
+	for n := range rich { // nothing that is cut short is passed on as whole
+		if n < len(rich)-8 && cleanJPEG(rich[:n]) != nil {
+			t.Fatalf("%d bytes of %d are taken as whole", n, len(rich))
+		}
 	}
 }

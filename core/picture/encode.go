@@ -133,9 +133,11 @@ func (f *File) Clean() []byte {
 		if h := f.Header(); h.Channels > 3 {
 			return nil
 		}
-		if data, err := Recode(f.data); err == nil && len(data) <= len(f.data) {
-			return data
+		data := cleanJPEG(f.data)
+		if less, err := Recode(f.data); err == nil && (data == nil || len(less) <= len(data)) {
+			return less
 		}
+		return data
 	case "png":
 		return cleanPNG(f.data)
 	}
