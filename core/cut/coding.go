@@ -224,7 +224,7 @@ func (c *coding) base() (base Asset, err error) {
 	}
 	if !r.Partial(l.File) && r.Width == l.File.Width && r.Height == l.File.Height {
 		// Coding again would only lose.
-		if data := l.File.Clean(); data != nil && len(data) <= len(base.Data) {
+		if data := c.batch.asItIs(); data != nil && len(data) <= len(base.Data) {
 			base = Asset{Format: l.File.Format, Data: data, Same: true}
 		}
 	}

@@ -440,3 +440,31 @@ func BenchmarkDemand(b *testing.B) {
 		}
 	}
 }
+
+// A picture that was coded hard before it came is passed on whole where a part of it, coded again, would weigh more.
+func TestWholeWhereAPartIsHeavier(t *testing.T) {
+	hard, err := picture.Code(kite(900, 600), picture.Coding{Format: picture.JPEG, Quality: 12})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for quality, whole := range map[string]bool{"high": true, "low": false} {
+		data := hard
+		if !whole { // what was coded lightly is cut
+			if data, err = picture.Code(kite(900, 600), picture.Coding{Format: picture.JPEG, Quality: 95}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 390-900, heights: 600-844, densities: "+
+			"[1, 2], named: {phone: {size: 390x844@2, share: 60%}, wide: {size: 900x700@1, share: 40%}}}\nfiles: {quality: "+
+			quality+"}\nboxes: [{name: hero, height: 600px, layers: [{image: kite.jpg, size: cover}]}]\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		ls := made1(t, p, picture.NewStore(fstest.MapFS{"kite.jpg": {Data: data}}), Options{})
+		phone := p.Named[0].Env()
+		r := ls[0].At(&phone)
+		if got := !r.Partial(ls[0].File); got != whole || whole && (!r.Best().Same || len(r.Best().Data) > len(data)) {
+			t.Errorf("%s: %d x %d px of %d bytes, the source has %d", quality, r.Width, r.Height, len(r.Best().Data), len(data))
+		}
+	}
+}

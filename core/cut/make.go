@@ -184,6 +184,9 @@ type batch struct {
 	kind   texture.Kind
 	err    error
 
+	cleanOnce sync.Once
+	clean     []byte // the source itself, as it may be served; nil: it may not
+
 	habitOnce          sync.Once
 	habitPx, habitJPEG *image.RGBA // as the habit's one file has them before and after it is coded
 	habitErr           error
@@ -227,6 +230,27 @@ func (w *batch) pixels() (*image.RGBA, error) {
 		}
 	})
 	return w.img, w.err
+}
+
+// asItIs is the source itself, as it may be served; nil where it may not.
+func (w *batch) asItIs() []byte {
+	w.cleanOnce.Do(func() { w.clean = w.file.Clean() })
+	return w.clean
+}
+
+// whole gives a rung that is cut from the source's own px the source itself, where that is no heavier: it holds the
+// same px, and was coded once.
+func (w *batch) whole(r *Rung) {
+	own := float64(r.Width) == r.Part.W && float64(r.Height) == r.Part.H
+	if !own || !r.Partial(w.file) || w.file.Vector != nil {
+		return
+	}
+	if data := w.asItIs(); data != nil && len(data) <= len(r.Best().Data) {
+		r.Width, r.Height = w.file.Width, w.file.Height
+		r.Part = picture.Part{W: float64(r.Width), H: float64(r.Height)}
+		r.Files = []Asset{{Format: w.file.Format, Data: data, Same: true}}
+		r.All = r.Files
+	}
 }
 
 // source makes the files of one source. The heaviest rung of a ladder goes first, and
@@ -305,6 +329,9 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 	}
 	r.Files, r.All, r.made = slices.Clone(o.Files), o.All, &o.made
 	r.Target = o.Target
+	if !l.Tiled && !l.Copy {
+		w.whole(r)
+	}
 	r.inline(files.Inline)
 	for i := range r.Files {
 		r.Files[i].Name = name(l.Source, r, &r.Files[i])
