@@ -152,7 +152,7 @@ const (
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	sharperShare = 0.95
+	sharperShare = 0.9
 	sharperMost  = 2
 	sharperLeast = 0.6
 )
