@@ -380,7 +380,8 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 			best = Asset{}
 			break
 		}
-		if t.narrow() || good && (room < slack || t.tried >= most && room < enough || t.tried > most) || t.tried >= most+4 {
+		done := room < slack || t.tried >= most && room < enough || t.tried > most
+		if t.narrow() || good && done || t.tried >= most+4 {
 			break
 		}
 		q = t.next(slack/3, far)

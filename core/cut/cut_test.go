@@ -454,9 +454,9 @@ func TestWholeWhereAPartIsHeavier(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 390-900, heights: 600-844, densities: "+
-			"[1, 2], named: {phone: {size: 390x844@2, share: 60%}, wide: {size: 900x700@1, share: 40%}}}\nfiles: {quality: "+
-			quality+"}\nboxes: [{name: hero, height: 600px, layers: [{image: kite.jpg, size: cover}]}]\n"))
+		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 390-900, heights: 600-844, "+
+			"densities: [1, 2], named: {phone: {size: 390x844@2, share: 60%}, wide: {size: 900x700@1, share: "+
+			"40%}}}\nfiles: {quality: "+quality+"}\nboxes: [{name: hero, height: 600px, layers: [{image: kite.jpg, size: cover}]}]\n"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -464,7 +464,8 @@ func TestWholeWhereAPartIsHeavier(t *testing.T) {
 		phone := p.Named[0].Env()
 		r := ls[0].At(&phone)
 		if got := !r.Partial(ls[0].File); got != whole || whole && (!r.Best().Same || len(r.Best().Data) > len(data)) {
-			t.Errorf("%s: %d x %d px of %d bytes, the source has %d", quality, r.Width, r.Height, len(r.Best().Data), len(data))
+			t.Errorf("%s: %d x %d px of %d bytes, the source has %d", quality, r.Width, r.Height, len(r.Best().Data),
+				len(data))
 		}
 	}
 }

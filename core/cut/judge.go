@@ -135,9 +135,9 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	return err
 }
 
-// calmed is the habit's look as files are held to it: in calm pictures the measure makes more of a JPEG's blocks, beside
-// what other coders do, than the public ones, by calmLess in a flat sky and less where some of a fine difference is
-// hidden. See docs/RATIONALE.md, "How is quality judged?".
+// calmed is the habit's look as files are held to it: in calm pictures the measure makes more of a JPEG's blocks,
+// beside what other coders do, than the public ones, by calmLess in a flat sky and less where some of a fine difference
+// is hidden. See docs/RATIONALE.md, "How is quality judged?".
 func calmed(habit similar.Look, calm float64) similar.Look {
 	less := calmLess * min(max((calm-calmFrom)/(1-calmFrom), 0), 1)
 	return habit.Times(1 - less)

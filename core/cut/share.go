@@ -67,7 +67,8 @@ func (s *demand) share(by []growth) []lent {
 		for t := range g {
 			for d := range g[t] {
 				for i := range g[t][d] {
-					s.shareAt(sharing{group, by[group[0]], spareShared(s.Density[d])}, func(k int) *cell { return &s.grids[k][t][d][i] },
+					s.shareAt(sharing{group, by[group[0]], spareShared(s.Density[d])},
+						func(k int) *cell { return &s.grids[k][t][d][i] },
 						func(k int) *int { return &out[k][t][d][i] })
 				}
 			}

@@ -35,9 +35,10 @@ var trialVeils = map[string]string{"": "", "scrim": "{color: rgb(0 0 0 / 55%)}, 
 // trialCase is one photograph in one box at one window, ours beside the habit.
 type trialCase struct {
 	picture, box, window string
-	norm, most, block    [2]float64 // libjxl's 3-norm, greatest difference, and 3-norm of the worst 64 px block: habit, ours
-	bytes                [2]int
-	share                float64
+	// libjxl's 3-norm, greatest difference, and 3-norm of the worst 64 px block: habit, ours
+	norm, most, block [2]float64
+	bytes             [2]int
+	share             float64
 }
 
 func (t *trialCase) key() string { return t.picture + " " + t.box + " " + t.window }
@@ -81,8 +82,8 @@ func TestTrial(t *testing.T) {
 func tryOne(t *testing.T, name, box, keys string) (out []trialCase) {
 	t.Helper()
 	base := filepath.Base(name)
-	p, err := plan.Parse("trial.yaml", []byte(fmt.Sprintf("tourmaline: 1\nboxes:\n  - {name: %s, %s, layers: "+
-		"[%s{image: %s, size: cover}, {color: \"#777\"}]}\n", box, keys, trialVeils[os.Getenv("TOURMALINE_VEIL")], base)))
+	p, err := plan.Parse("trial.yaml", []byte("tourmaline: 1\nboxes: [{name: "+box+", "+keys+", layers: ["+
+		trialVeils[os.Getenv("TOURMALINE_VEIL")]+"{image: "+base+", size: cover}, {color: \"#777\"}]}]\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -113,7 +114,8 @@ func tryOne(t *testing.T, name, box, keys string) (out []trialCase) {
 			t.Fatal(err)
 		}
 		x := &out[i]
-		*x = trialCase{picture: base, box: box, window: v.Name, share: v.Share, bytes: [2]int{len(habit), r.Best().Bytes()}}
+		*x = trialCase{picture: base, box: box, window: v.Name, share: v.Share,
+			bytes: [2]int{len(habit), r.Best().Bytes()}}
 		habitPx, err := Decode(habit)
 		if err != nil {
 			t.Fatal(err)
@@ -285,8 +287,8 @@ func tellTried(t *testing.T, all []trialCase) {
 	const may = 1.05
 	over, ratios, sum, pictures := 0, []float64{}, 0.0, 0
 	var b strings.Builder
-	b.WriteString("| picture | bytes, % of the habit's | 3-norm: median | greatest | worst block: greatest | over 1.05 |\n" +
-		"| --- | --: | --: | --: | --: | --: |\n")
+	b.WriteString("| picture | bytes, % of the habit's | 3-norm: median | greatest | worst block: greatest | over " +
+		"1.05 |\n| --- | --: | --: | --: | --: | --: |\n")
 	for len(all) > 0 {
 		n := 1
 		for n < len(all) && all[n].picture == all[0].picture {
@@ -301,20 +303,22 @@ func tellTried(t *testing.T, all []trialCase) {
 			ours, habit = ours+x.share*float64(x.bytes[1]), habit+x.share*float64(x.bytes[0])
 			if r > may || w > may {
 				out++
-				t.Logf("%s: 3-norm %.2f of the habit's %.2f, worst block %.2f of %.2f", x.key(), r, x.norm[0], w, x.block[0])
+				t.Logf("%s: 3-norm %.2f of the habit's %.2f, worst block %.2f of %.2f", x.key(), r, x.norm[0], w,
+					x.block[0])
 			}
 		}
 		slices.Sort(norms)
 		pictures++
 		sum, over, ratios = sum+ours/habit, over+out, append(ratios, norms...)
 		t.Logf("%s: %.1f%% of the habit's bytes", all[0].picture, 100*ours/habit)
-		fmt.Fprintf(&b, "| %d | %.1f | %.2f | %.2f | %.2f | %d of %d |\n", pictures, 100*ours/habit, norms[n/2], norms[n-1],
-			block, out, n)
+		fmt.Fprintf(&b, "| %d | %.1f | %.2f | %.2f | %.2f | %d of %d |\n", pictures, 100*ours/habit, norms[n/2],
+			norms[n-1], block, out, n)
 		all = all[n:]
 	}
 	slices.Sort(ratios)
-	said := fmt.Sprintf("%d cases, %d over; 3-norm beside the habit's: median %.2f, greatest %.2f; bytes %.1f%% of the "+
-		"habit's on average\n", len(ratios), over, ratios[len(ratios)/2], ratios[len(ratios)-1], 100*sum/float64(pictures))
+	said := fmt.Sprintf("%d cases, %d over; 3-norm beside the habit's: median %.2f, greatest %.2f; bytes %.1f%% of "+
+		"the habit's on average\n", len(ratios), over, ratios[len(ratios)/2], ratios[len(ratios)-1],
+		100*sum/float64(pictures))
 	t.Log(said)
 	if name := os.Getenv("TOURMALINE_TRIAL_REPORT"); name != "" {
 		if err := os.WriteFile(name, []byte(said+"\n"+b.String()), 0o644); err != nil {

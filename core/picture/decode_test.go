@@ -230,7 +230,8 @@ func TestCleanOfProgressiveJPEG(t *testing.T) {
 		t.Fatal(err)
 	}
 	clean := f.Clean()
-	if bytes.Contains(clean, []byte("secret")) || len(clean) > len(plain) || bytes.Count(clean, []byte{0xff, 0xda}) < 2 {
+	if bytes.Contains(clean, []byte("secret")) || len(clean) > len(plain) ||
+		bytes.Count(clean, []byte{0xff, 0xda}) < 2 {
 		t.Fatalf("%d bytes of %d", len(clean), len(rich))
 	}
 	g, err := Read("a.jpg", clean)
