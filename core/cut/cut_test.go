@@ -456,7 +456,8 @@ func TestWholeWhereAPartIsHeavier(t *testing.T) {
 		}
 		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 390-900, heights: 600-844, "+
 			"densities: [1, 2], named: {phone: {size: 390x844@2, share: 60%}, wide: {size: 900x700@1, share: "+
-			"40%}}}\nfiles: {quality: "+quality+"}\nboxes: [{name: hero, height: 600px, layers: [{image: kite.jpg, size: cover}]}]\n"))
+			"40%}}}\nfiles: {quality: "+quality+"}\nboxes: [{name: hero, height: 600px, layers: [{image: kite.jpg, "+
+			"size: cover}]}]\n"))
 		if err != nil {
 			t.Fatal(err)
 		}

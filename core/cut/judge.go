@@ -130,23 +130,22 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if j.veiled && j.target.Times(sharperMost).Beside(hidden) <= 1 {
 		return nil // what lies over the picture decides
 	}
+	blue, err := before.blue(variant{img: b.habitJPEG})
+	if err != nil {
+		return err
+	}
 	err = j.sharper(b, own)
-	j.target = calmed(j.target, before.calm())
+	j.target = j.target.Times(lessBlue(blue))
 	return err
 }
 
-// calmed is the habit's look as files are held to it: in calm pictures the measure makes more of a JPEG's blocks,
-// beside what other coders do, than the public ones, by calmLess in a flat sky and less where some of a fine difference
-// is hidden. See docs/RATIONALE.md, "How is quality judged?".
-func calmed(habit similar.Look, calm float64) similar.Look {
-	less := calmLess * min(max((calm-calmFrom)/(1-calmFrom), 0), 1)
-	return habit.Times(1 - less)
+// lessBlue is the share of the habit's difference that files may show where so much of that is blue: what a JPEG does
+// to blue skies is hardly seen, and other coders do not do it, so it must not be spent on brightness. See
+// docs/RATIONALE.md, "How is quality judged?".
+func lessBlue(blue float64) float64 {
+	const usual, counts = 0.25, 0.33
+	return 1 - counts*max(blue-usual, 0)
 }
-
-const (
-	calmFrom = 0.78
-	calmLess = 0.2
-)
 
 // What coding may do to a file follows from how the habit looks beside the picture in just the px of
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,

@@ -122,13 +122,11 @@ func TestNormalIsNoWorseThanTheHabit(t *testing.T) {
 	}
 }
 
-// Busy pictures may show the habit's difference, a flat sky a fifth less of it.
-func TestCalmPicturesAreHeldToMore(t *testing.T) {
-	habit := similar.Look{Mean: 2, Worst: 4}
-	for calm, want := range map[float64]similar.Look{0: habit, 0.5: habit, 0.78: habit, 0.89: {Mean: 1.8, Worst: 3.6},
-		1: {Mean: 1.6, Worst: 3.2}} {
-		if got := calmed(habit, calm); math.Abs(got.Mean-want.Mean)+math.Abs(got.Worst-want.Worst) > 1e-9 {
-			t.Errorf("%+v where %g is calm, want %+v", got, calm, want)
+// Files may show the habit's difference, but for what is blue in it beyond what is usual.
+func TestBlueIsNotSpent(t *testing.T) {
+	for blue, want := range map[float64]float64{0: 1, 0.25: 1, 0.35: 0.967, 0.75: 0.835} {
+		if got := lessBlue(blue); math.Abs(got-want) > 1e-9 {
+			t.Errorf("%g where %g is blue, want %g", got, blue, want)
 		}
 	}
 }

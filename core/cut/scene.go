@@ -179,13 +179,14 @@ func (s *scene) of(v variant) (*view, error) {
 	return out, err
 }
 
-// calm is how calm the view is, 0..1: see similar.Reference.Calm.
-func (w *view) calm() float64 {
-	sum, px := 0.0, 0
-	for i, r := range w.refs {
-		sum, px = sum+r.Calm()*float64(w.sizes[i]), px+w.sizes[i]
-	}
-	return sum / float64(max(px, 1))
+// blue is the share of blue in how a variant differs from the view's, 0..1.
+func (w *view) blue(v variant) (float64, error) {
+	sum, px, n := 0.0, 0, 0
+	err := w.each(v, func(_ image.Rectangle, img *image.RGBA) {
+		sum, px = sum+w.refs[n].Blue(img)*float64(w.sizes[n]), px+w.sizes[n]
+		n++
+	})
+	return sum / float64(max(px, 1)), err
 }
 
 // look tells how a variant looks beside the view's.

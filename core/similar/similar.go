@@ -37,7 +37,6 @@ type Reference struct {
 	// what a cell shows of fine and of coarse differences, 0..1, where people look most more
 	shows   [2]cells
 	weights [parts]float32
-	calm    float64
 }
 
 // Care is a part of the picture, px, that people look at more: differences count Weight times.
@@ -77,16 +76,9 @@ func To(ideal *image.RGBA, density float64, care ...Care) *Reference {
 			r.shows[i].v[k] = s * s
 		}
 	}
-	for _, v := range r.shows[0].v {
-		r.calm += float64(v) / float64(len(r.shows[0].v))
-	}
 	r.heed(care)
 	return r
 }
-
-// Calm is how much of a fine difference the picture shows on the whole, 0..1: near 1 it is a calm sky, near 0 it is
-// all leaves and grain.
-func (r *Reference) Calm() float64 { return r.calm }
 
 // heed makes differences count more where people look most; where cares overlap, the greatest.
 func (r *Reference) heed(care []Care) {
@@ -121,11 +113,24 @@ func (r *Reference) Look(img *image.RGBA) Look {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
 		return Look{math.Inf(1), math.Inf(1)}
 	}
-	return pool(r.differences(img))
+	return pool(r.differences(img, nil))
 }
 
-// differences are those of each cell, cubed.
-func (r *Reference) differences(img *image.RGBA) cells {
+// Blue is the share of blue in what is seen of the difference of a picture of the same size, 0..1.
+func (r *Reference) Blue(img *image.RGBA) float64 {
+	blue := newCells(r.w, r.h)
+	some, all := 0.0, 0.0
+	for i, v := range r.differences(img, blue.v).v {
+		some, all = some+float64(v*blue.v[i]), all+float64(v)
+	}
+	if all == 0 {
+		return 0
+	}
+	return some / all
+}
+
+// differences are those of each cell, cubed; blue takes the share of blue in each where it is not nil.
+func (r *Reference) differences(img *image.RGBA, blue []float32) cells {
 	kinds := r.kinds(img)
 	out := newCells(r.w, r.h)
 	work.Rows(out.h, parts*out.w, func(from, to int) {
@@ -136,8 +141,17 @@ func (r *Reference) differences(img *image.RGBA) cells {
 					sum[coarse[k]] += r.weights[k] * kinds[k].v[i]
 				}
 			}
-			d := math.Sqrt(float64(sum[0]*r.shows[0].v[i] + sum[1]*r.shows[1].v[i]))
+			all := sum[0]*r.shows[0].v[i] + sum[1]*r.shows[1].v[i]
+			d := math.Sqrt(float64(all))
 			out.v[i] = float32(d * d * d)
+			if blue == nil || all == 0 {
+				continue
+			}
+			for k := blue1; k <= blue4; k++ {
+				if kinds[k].v != nil {
+					blue[i] += r.weights[k] * kinds[k].v[i] * r.shows[coarse[k]].v[i] / all
+				}
+			}
 		}
 	})
 	return out
@@ -157,7 +171,7 @@ func (r *Reference) Places(img *image.RGBA) []Place {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
 		return nil
 	}
-	_, out := places(r.differences(img))
+	_, out := places(r.differences(img, nil))
 	for i := range out {
 		out[i].At = out[i].At.Intersect(image.Rect(0, 0, r.w, r.h))
 	}

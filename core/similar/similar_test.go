@@ -396,19 +396,22 @@ func BenchmarkTo1600x1000(b *testing.B) {
 	}
 }
 
-// A flat sky is as calm as can be; what is all grain hides what is done to it; half of each lies between.
-func TestCalm(t *testing.T) {
-	sky, grain, both := image.NewRGBA(image.Rect(0, 0, 128, 128)), image.NewRGBA(image.Rect(0, 0, 128, 128)),
-		image.NewRGBA(image.Rect(0, 0, 128, 128))
-	r := rand.New(rand.NewPCG(3, 1))
-	for i := range sky.Pix {
-		sky.Pix[i], grain.Pix[i] = 128, uint8(r.IntN(256))
-		if both.Pix[i] = 128; i > len(sky.Pix)/2 {
-			both.Pix[i] = grain.Pix[i]
+// What is blue alone is blue; of what is grey less than half is.
+func TestBlue(t *testing.T) {
+	ideal, grey, blue := image.NewRGBA(image.Rect(0, 0, 64, 64)), image.NewRGBA(image.Rect(0, 0, 64, 64)),
+		image.NewRGBA(image.Rect(0, 0, 64, 64))
+	for i := range ideal.Pix {
+		v := uint8(100)
+		if (i/4/8+i/256/8)%2 == 0 && i%4 < 3 {
+			v = 112
+		}
+		ideal.Pix[i], grey.Pix[i], blue.Pix[i] = 100, v, 100
+		if i%4 == 2 {
+			blue.Pix[i] = v
 		}
 	}
-	c := [3]float64{To(grain, 1).Calm(), To(both, 1).Calm(), To(sky, 1).Calm()}
-	if c[2] != 1 || c[0] > 0.1 || math.Abs(c[1]-0.5) > 0.1 {
-		t.Errorf("grain, both, sky: %.3f", c)
+	r := To(ideal, 1)
+	if g, b, none := r.Blue(grey), r.Blue(blue), r.Blue(ideal); g > 0.5 || b < 0.9 || none != 0 {
+		t.Errorf("grey %.2f, blue %.2f, none %.2f", g, b, none)
 	}
 }
