@@ -104,7 +104,7 @@ func photo(w, h int) string {
 		}
 	}
 	var b bytes.Buffer
-	if err := jpeg.Encode(&b, img, nil); err != nil {
+	if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 97}); err != nil {
 		panic(err)
 	}
 	return b.String()
