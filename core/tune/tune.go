@@ -242,6 +242,8 @@ func (l *looker) layer(id plan.LayerID, x *plan.Layer, r *plan.Rule) Layer {
 	img, _ := x.CSS.Image.Pick(1)
 	kind := "color"
 	switch _, gradient := l.plan.Value(append(slices.Clone(x.Path), "gradient")); {
+	case x.Video != nil:
+		kind = "video"
 	case x.Texture:
 		kind = "texture"
 	case img.IsURL || x.CSS.Image.Set != nil:
@@ -253,7 +255,7 @@ func (l *looker) layer(id plan.LayerID, x *plan.Layer, r *plan.Rule) Layer {
 	l.values(&out, id, x)
 	switch {
 	case img.IsURL:
-		out.Name = pattern.Called(img.URL)
+		out.Name = pattern.Called(img.URL) // of a video its poster, which is what the page here shows
 		l.picture(&out, id, x, img.URL)
 	case img.Gradient != nil:
 		out.Gradient = gradientOf(img.Gradient)
@@ -289,6 +291,7 @@ func (l *looker) painted(f *layout.Frame, id plan.LayerID, x *plan.Layer) bool {
 var keys = map[string][]string{
 	"image":    {"size", "position", "repeat", "attachment"},
 	"texture":  {"size", "position", "repeat", "attachment"},
+	"video":    {"size", "position"},
 	"gradient": {"gradient"},
 	"color":    {"color"},
 }

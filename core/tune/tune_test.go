@@ -2,6 +2,7 @@ package tune
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"testing"
@@ -151,5 +152,22 @@ func BenchmarkLook(b *testing.B) {
 	store := picture.NewStore(fstest.MapFS{"v.svg": {Data: []byte(svg)}})
 	for b.Loop() {
 		Look(p, store, plan.Viewport{Width: 1000, Height: 700, Density: 1})
+	}
+}
+
+// A video is laid by size and position alone; the page shows its poster.
+func TestVideoIsNotRepeated(t *testing.T) {
+	p, err := plan.Parse("p", []byte("tourmaline: 1\nboxes: [{name: b, height: 100px, layers: [{video: v.mp4, "+
+		"poster: v.svg, size: 100% 100%}, {color: teal}]}]\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	store := picture.NewStore(fstest.MapFS{"v.svg": {Data: []byte(
+		`<svg xmlns="http://www.w3.org/2000/svg" width="40" height="30"/>`)}})
+	l := Look(p, store, plan.Viewport{Width: 1000, Height: 700, Density: 1})[0].Layers[0]
+	keys := slices.Sorted(maps.Keys(l.Keys))
+	if l.Kind != "video" || !slices.Equal(keys, []string{"position", "size"}) || l.Name != "v.svg" ||
+		l.Keys["size"].Text != "100% 100%" || l.Landing == nil {
+		t.Errorf("%s %q %q %+v", l.Kind, l.Name, keys, l.Landing)
 	}
 }

@@ -12,7 +12,7 @@ on("hello", h => {
   document.title = `${h.site}: ${h.file}`;
 });
 on("plan", p => {
-  const b = S.box ? box() : S.boxes.find(b => b.selector !== "body" && b.layers.some(l => l.kind === "image")) || box();
+  const b = S.box ? box() : S.boxes.find(b => b.selector !== "body" && b.layers.some(l => ["image", "video"].includes(l.kind))) || box();
   if (b && b.name !== S.box) choose(b.name);
   else if (b && !b.layers.some(l => l.id === S.layer)) choose(b.name, true);
   tabs();

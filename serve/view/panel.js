@@ -64,7 +64,7 @@ function build(b, l) {
     } })));
   if (!l) return out;
   if (l.picture) {
-    out.push(el("h2", { textContent: l.kind === "texture" ? "The tile" : "The source: what must be seen, and what each viewport shows" }));
+    out.push(el("h2", { textContent: l.kind === "texture" ? "The tile" : l.kind === "video" ? "The poster, in the video's place" : "The source: what must be seen, and what each viewport shows" }));
     if (l.picture.error) out.push(el("p", { className: "legend", textContent: l.picture.error }));
     else {
       const [e, update] = sourceEditor(l);
@@ -73,7 +73,7 @@ function build(b, l) {
     out.push(el("h2", { textContent: "Placing" }));
     if (l.position) out.push(positionField());
     if (l.size) out.push(sizeField(l));
-    out.push(repeatField(), attachmentField());
+    if (l.kind !== "video") out.push(repeatField(), attachmentField());
   }
   if (l.gradient) out.push(gradientField(l));
   if (l.color) out.push(colorField());
@@ -100,7 +100,7 @@ function field(key, label, ...rows) {
     where.textContent = v.changes.length === 0 ? "changes nothing at the named viewports" :
       v.changes.length === all.length ? "changes all named viewports" : "changes " + v.changes.join(", ");
   });
-  const can = key === "position" ? layer().kind === "image" : key === "size" ? layer().size.unit === "px" && !layer().size.tall : key !== "attachment";
+  const can = key === "position" ? ["image", "video"].includes(layer().kind) : key === "size" ? layer().size.unit === "px" && !layer().size.tall : key !== "attachment";
   return el("div", { className: "field", role: "group", "aria-label": label }, el("div", { className: "top" }, el("span", { className: "label", textContent: label }), code, can ? settle : null), ...rows, where);
 }
 const put = (key, value) => [{ path: [...layer().path, key], value }];
@@ -178,7 +178,7 @@ function worst(m) {
 }
 
 function sizeField(l) {
-  const words = ["cover", "contain", "auto"], forms = { "width px": "a width in px", "width %": "a width in %", "height px": "a height in px" };
+  const video = l.kind === "video", words = ["cover", "contain", video ? "100% 100%" : "auto"], forms = video ? {} : { "width px": "a width in px", "width %": "a width in %", "height px": "a height in px" };
   const own = l.size.word && !words.includes(l.size.word) ? l.size.word : "";
   const formOf = z => (z.tall ? "height " : "width ") + z.unit, write = z => z.tall ? "auto " + z.value + z.unit : z.value + z.unit;
   const choice = el("select", { "aria-label": "size", onchange: () => {

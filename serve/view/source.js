@@ -67,7 +67,7 @@ export function sourceEditor(l) {
   });
   const actions = el("div", { className: "row" },
     l.keep ? null : el("button", { textContent: "Mark what must stay in view", onclick: () => keep(writeKeep(layer(), { x: 0.35, y: 0.35, width: 0.3, height: 0.3 })) }),
-    l.picture.source.includes("#xywh") || !l.picture.width ? null : el("button", { textContent: "Use a part only", onclick: () => keep(writePart(layer(), [0.1, 0.1, 0.8, 0.8])) }));
+    l.kind === "video" || l.picture.source.includes("#xywh") || !l.picture.width ? null : el("button", { textContent: "Use a part only", onclick: () => keep(writePart(layer(), [0.1, 0.1, 0.8, 0.8])) }));
 
   function update(b, l) {
     if (!l || !l.picture) return;
@@ -93,7 +93,7 @@ export function sourceEditor(l) {
       (l.keep && l.views ? cut.length ? ` · cut at ${cut.map(v => `${v.name} (${Math.floor(v.inView * 100)}% in view)`).join(", ")}` : " · keep is whole at every named viewport" : "");
   }
   if (l.kind === "texture") root.classList.add("tile");
-  root.append(...[l.picture.source.includes("#xywh") ? partBox : null, l.keep ? keepBox : null, l.size && l.kind === "image" ? spot : null].filter(Boolean));
+  root.append(...[l.kind !== "video" && l.picture.source.includes("#xywh") ? partBox : null, l.keep ? keepBox : null, l.size && l.kind !== "texture" ? spot : null].filter(Boolean));
   if (l.kind === "texture") return [el("div", { className: "field" }, root), () => {}];
   return [el("div", { className: "field" }, root, legend, actions), update];
 }
