@@ -75,9 +75,7 @@ func (c *coding) code() (made, error) {
 	}
 	kind := &c.batch.kind
 	c.exact = c.lossless && (kind.Art() && kind.Colours <= palette || l.Tiled && r.Width*r.Height <= tiny)
-	if c.full, err = c.needsFull(); err != nil {
-		return made{}, err
-	}
+	c.full = c.needsFull()
 	c.search = &search{coding: c, ctx: c.ctx, target: c.judge.target, thorough: c.opt.Thorough,
 		probed: map[picture.Format]int{}}
 	base, err := c.base()
@@ -126,12 +124,12 @@ func (c *coding) code() (made, error) {
 const halfSeen = 0.5
 
 // needsFull reports whether colours of half the size alone would take much of what may be seen.
-func (c *coding) needsFull() (bool, error) {
+func (c *coding) needsFull() bool {
 	if c.lead != nil && c.lead.Full {
-		return true, nil
+		return true
 	}
-	look, err := c.judge.own.look(variant{halfColours(c.ideal), c.r})
-	return look.Beside(c.judge.target) > halfSeen && look.Beside(similar.Unseen) > 1, err
+	look := c.judge.probe.look(halfColours(c.judge.probe.img))
+	return look.Beside(c.judge.target) > halfSeen && look.Beside(similar.Unseen) > 1
 }
 
 // in is the file in a format: of a source that came without loss WebP may be so too. It has no

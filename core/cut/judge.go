@@ -123,16 +123,13 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	if j.target, err = before.look(variant{img: b.habitJPEG}); err != nil {
+	var blue float64
+	if j.target, blue, err = before.blue(variant{img: b.habitJPEG}); err != nil {
 		return err
 	}
 	hidden := similar.Unseen.Times(veiledFactor[plan.Normal])
 	if j.veiled && j.target.Times(sharperMost).Beside(hidden) <= 1 {
 		return nil // what lies over the picture decides
-	}
-	blue, err := before.blue(variant{img: b.habitJPEG})
-	if err != nil {
-		return err
 	}
 	err = j.sharper(b, own)
 	j.target = j.target.Times(lessBlue(blue))
@@ -156,68 +153,31 @@ const (
 	sharperLeast = 0.6
 )
 
-// sharper moves the target by how the habit looks in the box: blur and coding damage add as squares
-// do, about. The mean is looked at evenly over the box, the worst where coding does most.
+// sharper moves the target by how the habit looks in the box: blur and coding damage add as squares do, about.
 func (j *judge) sharper(b *batch, own *image.RGBA) error {
-	even := *j.scene
-	even.parts = evenly(j.box(), windowSide)
-	scenes, views, ours, coded := []*scene{j.scene}, []*view{j.own}, j.own, j.shows
-	if !slices.Equal(even.parts, j.parts) { // small boxes are looked at whole in any case
-		var err error
-		if ours, err = even.of(variant{own, j.r}); err != nil {
-			return err
-		}
-		if coded, err = ours.look(variant{j.trial, j.r}); err != nil {
-			return err
-		}
-		coded.Worst = j.shows.Worst
-		scenes, views = []*scene{&even, j.scene}, []*view{ours, j.own}
-	}
+	shown, soft, trial := j.own, similar.Look{}, j.shows
 	var err error
 	if o := j.exact(j.r); o.Width != j.r.Width || o.Height != j.r.Height || o.Part != j.r.Part {
-		ideal := j.ideal(b.img, j.r)
-		for i, s := range scenes {
-			if views[i], err = s.of(ideal); err != nil {
-				return err
-			}
+		if shown, err = j.of(j.ideal(b.img, j.r)); err != nil {
+			return err
+		}
+		if soft, err = shown.look(variant{own, j.r}); err != nil {
+			return err
+		}
+		if trial, err = shown.look(variant{j.trial, j.r}); err != nil {
+			return err
 		}
 	}
-	beside := func(v variant) (l similar.Look, err error) {
-		for i, w := range views {
-			got, err := w.look(v)
-			if err != nil {
-				return l, err
-			}
-			if i == 0 {
-				l.Mean = got.Mean
-			}
-			l.Worst = max(l.Worst, got.Worst)
-		}
-		return l, nil
-	}
-	habit, err := beside(variant{img: b.habitJPEG})
+	habit, err := shown.look(variant{img: b.habitJPEG})
 	if err != nil {
 		return err
 	}
-	var soft similar.Look
-	trial := coded
-	if views[0] != ours { // else they are the px that are shown
-		if soft, err = beside(variant{own, j.r}); err != nil {
-			return err
-		}
-		if trial, err = beside(variant{j.trial, j.r}); err != nil {
-			return err
-		}
-	}
-	may := func(share float64, as similar.Look) float64 { // times the target
+	may := func(share float64) float64 { // times the target
 		h := habit.Times(share)
-		return min(moreOf(h.Mean, soft.Mean, trial.Mean, coded.Mean)*as.Mean/j.target.Mean,
-			moreOf(h.Worst, soft.Worst, trial.Worst, coded.Worst)*as.Worst/j.target.Worst)
+		return min(moreOf(h.Mean, soft.Mean, trial.Mean, j.shows.Mean)/j.target.Mean,
+			moreOf(h.Worst, soft.Worst, trial.Worst, j.shows.Worst)/j.target.Worst)
 	}
-	// Coding does more to what the target is of than to what is looked at evenly. Where more may be done
-	// that is left aside, and else taken half, by its root, to be safe.
-	same, as := similar.Look{Mean: 1, Worst: 1}, similar.Look{Mean: math.Sqrt(j.shows.Mean / coded.Mean), Worst: 1}
-	switch more, less := may(sharperShare, same), may(1, as); {
+	switch more, less := may(sharperShare), may(1); {
 	case more > 1: // also where nothing is asked of coding
 		j.target = j.target.Times(min(more, sharperMost))
 	case less < 1 && soft.Beside(habit) < 0.5: // else it is resampling that is seen
@@ -237,21 +197,26 @@ func moreOf(habit, soft, trial, coded float64) float64 {
 	return math.Sqrt(left / each)
 }
 
-// Most device px that are looked at; of larger boxes windows of so many px a side: so many where
-// a coder does most damage, and so many evenly over the rest.
+// Most device px that are looked at whole; of larger boxes windows of so many px a side: so many where a coder does most
+// damage, and evenly over the rest, across and down.
 const (
-	maxSeen    = 1_400_000
-	windowSide = 256
+	maxSeen    = 500_000
+	windowSide = 144
 	worstSeen  = 8
-	spreadSeen = 4
 )
 
-// seeing says what windows are looked at: px a side, how many around points, and how many in all.
-type seeing struct{ side, around, all int }
+var evenlySeen = image.Pt(4, 3)
 
-// windows are those around the first of some points of a box that do not lie in each other, and
-// some evenly over the box.
-func windows(box image.Rectangle, around []image.Point, how seeing) (out []image.Rectangle) {
+// seeing says what windows are looked at: px a side, how many around points, and how many across and down.
+type seeing struct {
+	side, around int
+	evenly       image.Point
+}
+
+// windows are those around the first of some points of a box that do not lie in each other, and some evenly over the
+// box; the px of the box that each stands for, those for what the first do not show.
+func windows(box image.Rectangle, around []image.Point, how seeing) (out []image.Rectangle, px []int) {
+	left := box.Dx() * box.Dy()
 	add := func(at image.Point) {
 		w := image.Rect(0, 0, min(how.side, box.Dx()), min(how.side, box.Dy()))
 		w = w.Add(image.Pt(min(max(at.X-w.Dx()/2, 0), box.Dx()-w.Dx()), min(max(at.Y-w.Dy()/2, 0), box.Dy()-w.Dy())))
@@ -260,7 +225,7 @@ func windows(box image.Rectangle, around []image.Point, how seeing) (out []image
 				return
 			}
 		}
-		out = append(out, w)
+		out, px = append(out, w), append(px, w.Dx()*w.Dy())
 	}
 	for _, at := range around {
 		if len(out) == how.around {
@@ -268,27 +233,22 @@ func windows(box image.Rectangle, around []image.Point, how seeing) (out []image
 		}
 		add(at)
 	}
-	for i := range how.all - how.around {
-		add(image.Pt(box.Dx()*(2*(i%2)+1)/4, box.Dy()*(2*(i/2%2)+1)/4))
+	worst := len(out)
+	for _, n := range px {
+		left -= n
 	}
-	return out
-}
-
-// evenly are windows of so many px a side all over a box: the box itself where it is small.
-func evenly(box image.Rectangle, side int) (out []image.Rectangle) {
-	if box.Dx()*box.Dy() <= maxSeen {
-		return []image.Rectangle{box}
-	}
-	across, down := 4, 2
 	if box.Dy() > box.Dx() {
-		across, down = 2, 4
+		how.evenly = image.Pt(how.evenly.Y, how.evenly.X)
 	}
-	w, h := min(side, box.Dx()/across), min(side, box.Dy()/down)
-	for i := range across * down {
-		at := image.Pt((box.Dx()-w)*(i%across)/(across-1), (box.Dy()-h)*(i/across)/(down-1))
-		out = append(out, image.Rect(0, 0, w, h).Add(at))
+	for y := range how.evenly.Y {
+		for x := range how.evenly.X {
+			add(image.Pt(box.Dx()*(2*x+1)/(2*how.evenly.X), box.Dy()*(2*y+1)/(2*how.evenly.Y)))
+		}
 	}
-	return out
+	for i := worst; i < len(px); i++ {
+		px[i] = max(left/(len(px)-worst), px[i])
+	}
+	return out, px
 }
 
 // worstFirst sorts places.

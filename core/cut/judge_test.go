@@ -7,6 +7,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"slices"
 	"math/rand/v2"
 	"testing"
 	"testing/fstest"
@@ -188,7 +189,11 @@ func TestFullColours(t *testing.T) {
 
 func TestWindows(t *testing.T) {
 	box := image.Rect(0, 0, 1000, 600)
-	at := windows(box, []image.Point{{0, 0}, {20, 20}, {999, 599}, {500, 300}}, seeing{200, 2, 6})
+	at, px := windows(box, []image.Point{{0, 0}, {20, 20}, {999, 599}, {500, 300}}, seeing{200, 2, image.Pt(2, 2)})
+	// Two of 200 x 200 px, which stand for themselves, and four for the other 520000 px.
+	if !slices.Equal(px, []int{40000, 40000, 130000, 130000, 130000, 130000}) {
+		t.Errorf("they stand for %v px", px)
+	}
 	if len(at) != 6 || at[0] != image.Rect(0, 0, 200, 200) || at[1] != image.Rect(800, 400, 1000, 600) {
 		t.Errorf("%v", at)
 	}
@@ -202,8 +207,8 @@ func TestWindows(t *testing.T) {
 			}
 		}
 	}
-	if at := windows(image.Rect(0, 0, 90, 50), []image.Point{{5, 5}}, seeing{200, 1, 4}); len(at) != 1 ||
-		at[0] != image.Rect(0, 0, 90, 50) {
+	if at, px := windows(image.Rect(0, 0, 90, 50), []image.Point{{5, 5}}, seeing{200, 1, image.Pt(2, 2)}); len(at) != 1 ||
+		at[0] != image.Rect(0, 0, 90, 50) || px[0] != 90*50 {
 		t.Errorf("in a small box: %v", at)
 	}
 }
@@ -215,7 +220,8 @@ func TestProbe(t *testing.T) {
 	if p.whole() || p.img.Rect.Dx() != probeSide*probePlace || len(p.inner) != probeSide*probeSide {
 		t.Fatalf("%v, %d places", p.img.Rect, len(p.inner))
 	}
-	at := windows(img.Rect, []image.Point{{930, 333}}, seeing{probePlace, 1, 1})[0]
+	around, _ := windows(img.Rect, []image.Point{{930, 333}}, seeing{side: probePlace, around: 1})
+	at := around[0]
 	for y := range probePlace {
 		for x := range probePlace {
 			if p.img.RGBAAt(x, y) != img.RGBAAt(at.Min.X+x, at.Min.Y+y) {

@@ -1,8 +1,10 @@
 package cut
 
 import (
+	"bytes"
 	"image"
 	"image/draw"
+	"image/jpeg"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/similar"
@@ -24,6 +26,7 @@ type probe struct {
 const (
 	probeSide  = 3
 	probePlace = 128
+	probeWorst = probeSide*probeSide - 4 // where a coder does most damage
 	probeRim   = 8
 	// Pictures of fewer px are their own probe.
 	probeLeast = 3 * probeSide * probeSide * probePlace * probePlace
@@ -47,7 +50,7 @@ func places(own *image.RGBA, around []image.Point) (img *image.RGBA, inner []ima
 		return own, []image.Rectangle{own.Rect}
 	}
 	img = image.NewRGBA(image.Rect(0, 0, probeSide*probePlace, probeSide*probePlace))
-	at := windows(own.Rect, around, seeing{probePlace, probeSide*probeSide - spreadSeen, probeSide * probeSide})
+	at, _ := windows(own.Rect, around, seeing{probePlace, probeWorst, image.Pt(2, 2)})
 	for i, w := range at {
 		to := image.Rect(0, 0, probePlace, probePlace).Add(image.Pt(i%probeSide, i/probeSide).Mul(probePlace))
 		draw.Draw(img, to, own, w.Min, draw.Src)
@@ -94,25 +97,26 @@ const trialQuality = 60
 
 // survey codes the rung's px once to see where that does most damage: there it is looked at.
 func (j *judge) survey(own *image.RGBA) error {
-	data, err := picture.Code(own, picture.Coding{Format: picture.JPEG, Quality: trialQuality})
-	if err != nil {
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, own, &jpeg.Options{Quality: trialQuality}); err != nil {
 		return err
 	}
-	trial, err := Decode(data)
+	trial, err := Decode(b.Bytes())
 	if err != nil {
 		return err
 	}
 	var middles []image.Point
-	for _, p := range worstFirst(similar.To(own, 1).Places(trial)) {
-		middles = append(middles, p.At.Min.Add(p.At.Max).Div(2))
+	large := j.shown && !j.l.Tiled && j.parts[0].Dx()*j.parts[0].Dy() > maxSeen
+	if large || own.Rect.Dx()*own.Rect.Dy() >= probeLeast {
+		middles = damaged(own, trial)
 	}
 	j.probe = newProbe(own, middles)
-	if j.shown && !j.l.Tiled && j.parts[0].Dx()*j.parts[0].Dy() > maxSeen {
+	if large {
 		var seen []image.Point
 		for _, m := range middles {
 			seen = append(seen, j.device(m))
 		}
-		j.parts = windows(j.parts[0], seen, seeing{windowSide, worstSeen, worstSeen + spreadSeen})
+		j.parts, j.stand = windows(j.parts[0], seen, seeing{windowSide, worstSeen, evenlySeen})
 	}
 	if j.own, err = j.of(variant{own, j.r}); err != nil {
 		return err
@@ -127,6 +131,30 @@ func (j *judge) survey(own *image.RGBA) error {
 		j.probe.shows = similar.Look{Mean: shown.Mean / l.Mean, Worst: shown.Worst / l.Worst}
 	}
 	return nil
+}
+
+// damaged are the middles of the places of a picture where a coding did most damage, the worst first. Both are looked
+// at in half their px, which tells where as well.
+func damaged(own, coded *image.RGBA) (out []image.Point) {
+	for _, p := range worstFirst(similar.To(halved(own), 1).Places(halved(coded))) {
+		out = append(out, p.At.Min.Add(p.At.Max))
+	}
+	return out
+}
+
+// halved is a picture at half its size; an odd last row or column is left out.
+func halved(img *image.RGBA) *image.RGBA {
+	out := image.NewRGBA(image.Rect(0, 0, max(img.Rect.Dx()/2, 1), max(img.Rect.Dy()/2, 1)))
+	for y := range out.Rect.Dy() {
+		to := out.Pix[y*out.Stride:][:4*out.Rect.Dx()]
+		a, b := img.Pix[2*y*img.Stride:], img.Pix[min(2*y+1, img.Rect.Dy()-1)*img.Stride:]
+		next := min(4, 4*(img.Rect.Dx()-1))
+		for i := range to {
+			k := i/4*8 + i%4
+			to[i] = uint8((int(a[k]) + int(a[k+next]) + int(b[k]) + int(b[k+next]) + 2) / 4)
+		}
+	}
+	return out
 }
 
 // device is where a px of the rung lies in the box, device px.

@@ -29,6 +29,7 @@ type scene struct {
 	shown  bool              // the box shows the picture at this window
 	veiled bool              // something hides a share of the picture's detail
 	parts  []image.Rectangle // device px of the box that are looked at
+	stand  []int             // px of the box that each part stands for; nil: its own
 }
 
 // maxTexture is the most px a side that are looked at of a box with a texture, which shows its
@@ -176,17 +177,23 @@ func (s *scene) of(v variant) (*view, error) {
 		out.refs = append(out.refs, similar.To(img, s.at.Density, s.care(part)...))
 		out.sizes = append(out.sizes, img.Rect.Dx()*img.Rect.Dy())
 	})
+	if s.shown && s.stand != nil {
+		out.sizes = s.stand
+	}
 	return out, err
 }
 
-// blue is the share of blue in how a variant differs from the view's, 0..1.
-func (w *view) blue(v variant) (float64, error) {
-	sum, px, n := 0.0, 0, 0
+// blue tells how a variant looks beside the view's, and the share of blue in that, 0..1.
+func (w *view) blue(v variant) (similar.Look, float64, error) {
+	var looks []similar.Look
+	sum, px := 0.0, 0
 	err := w.each(v, func(_ image.Rectangle, img *image.RGBA) {
-		sum, px = sum+w.refs[n].Blue(img)*float64(w.sizes[n]), px+w.sizes[n]
-		n++
+		n := len(looks)
+		look, blue := w.refs[n].Blue(img)
+		looks = append(looks, look)
+		sum, px = sum+blue*float64(w.sizes[n]), px+w.sizes[n]
 	})
-	return sum / float64(max(px, 1)), err
+	return similar.Joined(looks, w.sizes), sum / float64(max(px, 1)), err
 }
 
 // look tells how a variant looks beside the view's.

@@ -116,17 +116,18 @@ func (r *Reference) Look(img *image.RGBA) Look {
 	return pool(r.differences(img, nil))
 }
 
-// Blue is the share of blue in what is seen of the difference of a picture of the same size, 0..1.
-func (r *Reference) Blue(img *image.RGBA) float64 {
+// Blue tells how a picture of the same size looks, and the share of blue in what is seen of that, 0..1.
+func (r *Reference) Blue(img *image.RGBA) (Look, float64) {
 	blue := newCells(r.w, r.h)
+	cubes := r.differences(img, blue.v)
 	some, all := 0.0, 0.0
-	for i, v := range r.differences(img, blue.v).v {
+	for i, v := range cubes.v {
 		some, all = some+float64(v*blue.v[i]), all+float64(v)
 	}
-	if all == 0 {
-		return 0
+	if all > 0 {
+		some /= all
 	}
-	return some / all
+	return pool(cubes), some
 }
 
 // differences are those of each cell, cubed; blue takes the share of blue in each where it is not nil.

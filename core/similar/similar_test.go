@@ -411,7 +411,9 @@ func TestBlue(t *testing.T) {
 		}
 	}
 	r := To(ideal, 1)
-	if g, b, none := r.Blue(grey), r.Blue(blue), r.Blue(ideal); g > 0.5 || b < 0.9 || none != 0 {
+	look, g := r.Blue(grey)
+	_, b := r.Blue(blue)
+	if _, none := r.Blue(ideal); g > 0.5 || b < 0.9 || none != 0 || look != r.Look(grey) {
 		t.Errorf("grey %.2f, blue %.2f, none %.2f", g, b, none)
 	}
 }
