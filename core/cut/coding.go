@@ -87,37 +87,60 @@ func (c *coding) code() (made, error) {
 			return made{}, err
 		}
 	}
-	out, all := []Asset{base}, []Asset{base}
-	for _, format := range []picture.Format{picture.WebP, picture.AVIF} {
-		if !slices.Contains(c.p.Files.Formats, format) || format == picture.AVIF && r.Width*r.Height > maxAVIF {
+	out, all, err := c.lighter(base)
+	if err != nil {
+		return made{}, err
+	}
+	return made{out, all, c.search.tried, c.judge.target, c.full}, nil
+}
+
+// alone is how heavy a photograph's AVIF may be, beside its file for every browser, for WebP not to be tried: few
+// browsers know WebP and not AVIF.
+const alone = 0.75
+
+// lighter are the files that browsers choose from, the lightest first, and all that were looked at: base, and those in
+// further formats that save enough.
+func (c *coding) lighter(base Asset) (out, all []Asset, err error) {
+	out, all = []Asset{base}, []Asset{base}
+	formats := []picture.Format{picture.WebP, picture.AVIF} // from what most browsers know
+	photograph := c.batch.kind.Photograph() && !c.l.Tiled
+	if photograph {
+		formats = []picture.Format{picture.AVIF, picture.WebP}
+	}
+	for _, format := range formats {
+		if !slices.Contains(c.p.Files.Formats, format) || format == picture.AVIF && c.r.Width*c.r.Height > maxAVIF {
+			continue
+		}
+		next := out[0]
+		other := photograph && next.Format == picture.AVIF // WebP in its place
+		if other && float64(len(next.Data)) <= alone*float64(len(base.Data)) {
 			continue
 		}
 		c.light = 0
-		if out[0].Same || out[0].Look.Beside(c.search.target) <= passes {
-			c.light = int(float64(len(out[0].Data)) * (1 - gain))
+		if next.Same || next.Look.Beside(c.search.target) <= passes {
+			c.light = int(float64(len(next.Data)) * (1 - gain))
 		}
 		a, err := c.in(format)
 		if err != nil {
-			return made{}, err
+			return nil, nil, err
 		}
 		if a.Data == nil {
 			continue // it would be seen, or be no lighter
 		}
 		all = append(all, a)
-		next := out[0]
 		beside, missed := a.Look.Beside(c.search.target), !next.Same && next.Look.Beside(c.search.target) > passes
 		if beside > passes && beside > next.Look.Beside(c.search.target) {
 			continue // this coder cannot do what is asked
 		}
-		if missed && beside <= passes { // only this one can
-			out = append([]Asset{a}, out...)
-			continue
-		}
-		if saved := len(next.Data) - len(a.Data); float64(saved) > gain*float64(len(next.Data)) && saved > gainLeft {
+		saved := len(next.Data) - len(a.Data)
+		if missed && beside <= passes || float64(saved) > gain*float64(len(next.Data)) && saved > gainLeft {
+			if other {
+				out = out[1:]
+			}
 			out = append([]Asset{a}, out...)
 		}
 	}
-	return made{out, all, c.search.tried, c.judge.target, c.full}, nil
+	return out, all, nil
 }
 
 // halfSeen is the share of what may be seen that colours of half the size may take of it.
@@ -290,8 +313,24 @@ type search struct {
 // passes is the most of the target's difference that a file may show.
 const passes = 1
 
-// limits are the least and the most of a coder's own quality that are tried.
-var limits = map[picture.Format][2]int{picture.JPEG: {10, 100}, picture.WebP: {10, 100}, picture.AVIF: {10, 100}}
+// limits are the least and the most of a coder's own steps that are tried.
+var limits = map[picture.Format][2]int{picture.JPEG: {10, 100}, picture.WebP: {10, 100}, picture.AVIF: {6, 63}}
+
+// qualityOf is the quality of one of a coder's own steps: AVIF has 64, the others one for each quality.
+func qualityOf(format picture.Format, step int) int {
+	if format == picture.AVIF {
+		return (step*100 + 31) / 63
+	}
+	return step
+}
+
+// stepOf is the step of a quality.
+func stepOf(format picture.Format, quality int) int {
+	if format == picture.AVIF {
+		return (quality*63 + 50) / 100
+	}
+	return quality
+}
 
 // hint is where to begin: the quality that another rung of the picture got, and how
 // much a step of it was worth there.
@@ -301,7 +340,7 @@ type hint struct {
 }
 
 // usualHints are qualities at which most pictures look as alike as usualLook says.
-var usualHints = map[picture.Format]hint{picture.JPEG: {70, 0.25}, picture.WebP: {80, 0.25}, picture.AVIF: {68, 0.3}}
+var usualHints = map[picture.Format]hint{picture.JPEG: {70, 0.25}, picture.WebP: {80, 0.25}, picture.AVIF: {68, 0.5}}
 
 const usualLook = 1.1 // mean difference
 
@@ -317,7 +356,7 @@ func (c *coding) hint(format picture.Format) hint {
 		}
 	}
 	if m := c.judge.target.Mean; m > 0 && at > 0 {
-		h.quality += int(math.Round(10 * math.Log(at/m) / h.slope))
+		h.quality = qualityOf(format, stepOf(format, h.quality)+int(math.Round(10*math.Log(at/m)/h.slope)))
 	}
 	return h
 }
@@ -332,7 +371,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 	case s.thorough:
 		most, slack = 5, 0.5
 	case format == picture.AVIF: // most will fetch it
-		enough = slack
+		enough, slack = 0, 0 // a step less
 	}
 	var bytes int
 	var err error
@@ -352,12 +391,14 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 	var best Asset
 	bestRoom := 0.0
 	t := stepping(limits[format], h.slope)
-	q := t.within(h.quality)
+	q := t.within(stepOf(format, h.quality))
 	for {
+		quality := qualityOf(format, q)
 		if err := s.ctx.Err(); err != nil {
 			return best, err
 		}
-		data, err := s.codeTile(ideal, picture.Coding{Format: format, Quality: q, Full: s.full, Thorough: s.thorough})
+		data, err := s.codeTile(ideal, picture.Coding{Format: format, Quality: quality, Full: s.full,
+			Thorough: s.thorough})
 		if err != nil {
 			return best, err
 		}
@@ -372,19 +413,20 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		good := room >= 0
 		if best.Data == nil || good && (bestRoom < 0 || len(data) < len(best.Data)) || !good && bestRoom < room &&
 			bestRoom < 0 {
-			best, bestRoom = Asset{Format: format, Data: data, Look: look, Quality: q}, room
+			best, bestRoom = Asset{Format: format, Data: data, Look: look, Quality: quality}, room
 		}
 		if !good && s.light > 0 && len(data) > s.light { // what looks better is heavier still
 			best = Asset{}
 			break
 		}
-		done := room < slack || t.tried >= most && room < enough || t.tried > most
+		step := min(max(t.slope, 0.4), 0.9)
+		done := room < max(slack, step) || t.tried >= most && room < enough || t.tried > most
 		if t.narrow() || good && done || t.tried >= most+4 {
 			break
 		}
-		q = t.next(slack/3, far)
+		q = t.next(max(slack/3, step/3), far)
 	}
-	s.tried = append(s.tried, tried{format, q, t.slope, t.tried})
+	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried})
 	return best, nil
 }
 
@@ -475,16 +517,13 @@ func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) ([]byte, error)
 }
 
 // meanOf is the mean colour, premultiplied, 0..255.
-func meanOf(img *image.RGBA) (mean [3]float64) {
-	for i := 0; i+4 <= len(img.Pix); i += 4 {
-		for c := range 3 {
-			mean[c] += float64(img.Pix[i+c])
-		}
+func meanOf(img *image.RGBA) [3]float64 {
+	var r, g, b int
+	for p := img.Pix; len(p) >= 4; p = p[4:] {
+		r, g, b = r+int(p[0]), g+int(p[1]), b+int(p[2])
 	}
-	for c := range 3 {
-		mean[c] /= float64(max(len(img.Pix)/4, 1))
-	}
-	return mean
+	n := float64(max(len(img.Pix)/4, 1))
+	return [3]float64{float64(r) / n, float64(g) / n, float64(b) / n}
 }
 
 // shifted is a picture with its colours moved by parts of levels: px take turns.

@@ -7,8 +7,8 @@ import (
 	"image/color"
 	"image/png"
 	"math"
-	"slices"
 	"math/rand/v2"
+	"slices"
 	"testing"
 	"testing/fstest"
 

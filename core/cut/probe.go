@@ -5,6 +5,7 @@ import (
 	"image"
 	"image/draw"
 	"image/jpeg"
+	"math"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/similar"
@@ -166,16 +167,22 @@ func (j *judge) device(at image.Point) image.Point {
 		int((j.land.Origin.Y+y*j.land.Size.Y-j.f.Border.Y)*d))
 }
 
+// spare is how much more room than none a probe's quality is to have, so that the whole is mostly good enough at once:
+// JPEG's is the first that is looked at, and few fetch it.
+var spare = map[picture.Format]float64{picture.JPEG: 1.2}
+
 // foretell finds the quality at which the probe looks as it should, from a first guess on; h gets
 // what a step of quality is worth. It returns the bytes of the probe, too.
 func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error) {
 	const most, slack, far = 6, 0.7, 30
+	const near = 6 // steps that are not tried, where it is known what a step is worth
+	least := spare[format]
 	t := stepping(limits[format], h.slope)
 	best, bestBytes, bestLook := t.limits[1], 0, similar.Look{}
-	q := t.within(h.quality)
+	q := t.within(stepOf(format, h.quality))
 	for range most {
-		data, err := s.encode(s.judge.probe.img, picture.Coding{Format: format, Quality: q, Full: s.full,
-			Thorough: s.thorough})
+		data, err := s.encode(s.judge.probe.img, picture.Coding{Format: format, Quality: qualityOf(format, q),
+			Full: s.full, Thorough: s.thorough})
 		if err != nil {
 			return 0, err
 		}
@@ -184,7 +191,7 @@ func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error)
 			return 0, err
 		}
 		look := s.judge.probe.look(img)
-		room := roomOf(look.Beside(s.target))
+		room := roomOf(look.Beside(s.target)) - least
 		t.note(q, room)
 		if room >= 0 {
 			best, bestBytes, bestLook = q, len(data), look
@@ -195,7 +202,11 @@ func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error)
 			break
 		}
 		q = t.next(slack/2, far)
+		if by := q - t.q; max(by, -by) <= near && (t.tried > 1 || s.lead != nil) && !s.thorough {
+			best, bestBytes, bestLook = q, len(data), look.Times(math.Exp(-t.slope*float64(by)/10))
+			break
+		}
 	}
-	h.quality, h.slope, s.judge.probe.last = best, t.slope, bestLook
+	h.quality, h.slope, s.judge.probe.last = qualityOf(format, best), t.slope, bestLook
 	return bestBytes, nil
 }

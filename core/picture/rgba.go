@@ -65,6 +65,9 @@ func FromYCbCr(m *image.YCbCr) *image.RGBA {
 	}
 	cb, cr := make([]int32, w), make([]int32, w)
 	colB, colR := make([]int32, cw+2), make([]int32, cw+2)
+	if w == 0 || h == 0 {
+		return dst
+	}
 	for y := range h {
 		yRow := m.Y[y*m.YStride:][:w]
 		if !smooth {
@@ -92,9 +95,11 @@ func FromYCbCr(m *image.YCbCr) *image.RGBA {
 			spread(cr, colR[:cw], vertical)
 		}
 		d := dst.Pix[y*dst.Stride:][:4*w]
-		for x := range w {
-			d[4*x], d[4*x+1], d[4*x+2] = ycc(int32(yRow[x]), cb[x], cr[x])
-			d[4*x+3] = 255
+		reds, blues := cr[:w], cb[:w]
+		for x, light := range yRow {
+			p := d[4*x : 4*x+4 : 4*x+4]
+			p[0], p[1], p[2] = ycc(int32(light), blues[x], reds[x])
+			p[3] = 255
 		}
 	}
 	return dst
@@ -109,20 +114,15 @@ func spread(dst, src []int32, unit int32) {
 	if unit == 4 {
 		shift, even, odd = 4, 8, 7
 	}
-	for x := range dst {
-		i := x / 2
-		near := src[i]
-		far := near
-		if x&1 == 0 && i > 0 {
-			far = src[i-1]
-		} else if x&1 == 1 && i+1 < n {
-			far = src[i+1]
-		}
-		bias := even
-		if x&1 == 1 {
-			bias = odd
-		}
-		dst[x] = (3*near + far + bias) >> shift
+	before := src[0]
+	for i := range len(dst) / 2 {
+		near, after := src[i], src[min(i+1, n-1)]
+		to := dst[2*i : 2*i+2 : 2*i+2]
+		to[0], to[1] = (3*near+before+even)>>shift, (3*near+after+odd)>>shift
+		before = near
+	}
+	if len(dst)%2 == 1 {
+		dst[len(dst)-1] = (3*src[n-1] + before + even) >> shift
 	}
 }
 
@@ -130,9 +130,15 @@ func spread(dst, src []int32, unit int32) {
 func ycc(y, cb, cr int32) (r, g, b uint8) {
 	cb -= 128
 	cr -= 128
-	clamp := func(v int32) uint8 { return uint8(min(max(v, 0), 255)) }
-	r = clamp(y + (91881*cr+1<<15)>>16)
-	g = clamp(y + (-22554*cb-46802*cr+1<<15)>>16)
-	b = clamp(y + (116130*cb+1<<15)>>16)
+	r = clamped(y + (91881*cr+1<<15)>>16)
+	g = clamped(y + (-22554*cb-46802*cr+1<<15)>>16)
+	b = clamped(y + (116130*cb+1<<15)>>16)
 	return
+}
+
+func clamped(v int32) uint8 {
+	if uint32(v) > 255 {
+		return uint8(^(v >> 31)) // 0 below, 255 above
+	}
+	return uint8(v)
 }
