@@ -380,7 +380,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 			return Asset{}, err
 		}
 		base := float64(s.probed[picture.JPEG])
-		if format == picture.WebP && base > 0 && float64(bytes) > hopeless*base {
+		if base > 0 && float64(bytes) > hopeless[format]*base {
 			return Asset{}, nil
 		}
 	} else {
@@ -415,7 +415,8 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 			bestRoom < 0 {
 			best, bestRoom = Asset{Format: format, Data: data, Look: look, Quality: quality}, room
 		}
-		if !good && s.light > 0 && len(data) > s.light { // what looks better is heavier still
+		hope := float64(len(data)) * math.Exp(-lightens*max(room, 0))
+		if s.light > 0 && hope > float64(s.light) { // what looks better is heavier still, what looks worse hardly lighter
 			best = Asset{}
 			break
 		}
@@ -475,8 +476,11 @@ func (t *steps) next(room, far float64) int {
 	return min(max(q, t.lo+1, t.limits[0]), t.hi-1, t.limits[1])
 }
 
-// hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying.
-const hopeless = 1
+// hopeless is how much heavier than JPEG's a format's probe may be for the format to be worth trying.
+var hopeless = map[picture.Format]float64{picture.JPEG: math.Inf(1), picture.WebP: 1, picture.AVIF: 1.1}
+
+// lightens is the most that a file's weight falls with the room that it gives up, by powers of e.
+const lightens = 0.8
 
 // roomOf is how far a file is from its target: 1 is a tenth of the difference more than is needed.
 // It rises about evenly with a coder's quality.

@@ -132,16 +132,17 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 		return nil // what lies over the picture decides
 	}
 	err = j.sharper(b, own)
-	j.target = j.target.Times(lessBlue(blue))
+	j.target = lessBlue(j.target, blue)
 	return err
 }
 
-// lessBlue is the share of the habit's difference that files may show where so much of that is blue: what a JPEG does
-// to blue skies is hardly seen, and other coders do not do it, so it must not be spent on brightness. See
-// docs/RATIONALE.md, "How is quality judged?".
-func lessBlue(blue float64) float64 {
-	const usual, counts = 0.25, 0.33
-	return 1 - counts*max(blue-usual, 0)
+// lessBlue is how much of the habit's difference files may show where so much of that is blue: what a JPEG does to blue
+// skies is hardly seen, and other coders do not do it, so it must not be spent on brightness, at the worst place least of
+// all. See docs/RATIONALE.md, "How is quality judged?".
+func lessBlue(l similar.Look, blue float64) similar.Look {
+	const usual, counts, countsWorst = 0.25, 0.33, 0.6
+	over := max(blue-usual, 0)
+	return similar.Look{Mean: l.Mean * (1 - counts*over), Worst: l.Worst * (1 - countsWorst*over)}
 }
 
 // What coding may do to a file follows from how the habit looks beside the picture in just the px of

@@ -39,6 +39,7 @@ type trialCase struct {
 	norm, most, block [2]float64
 	bytes             [2]int
 	share             float64
+	alike             int // what the strong habit weighs that looks as ours does; 0: not asked
 }
 
 func (t *trialCase) key() string { return t.picture + " " + t.box + " " + t.window }
@@ -50,7 +51,7 @@ func (t *trialCase) key() string { return t.picture + " " + t.box + " " + t.wind
 //
 // Figures are kept in the second file, so that a run goes on where another one stopped. TOURMALINE_VEIL=scrim lays a
 // scrim over each picture, TOURMALINE_THOROUGH=1 takes the time for the lightest files, TOURMALINE_SHOWN=folder keeps
-// what was compared as PNG files.
+// what was compared as PNG files, TOURMALINE_ALIKE=1 asks what the strong habit, WebP in three widths, would weigh.
 func TestTrial(t *testing.T) {
 	folder := os.Getenv("TOURMALINE_TRIAL")
 	if folder == "" {
@@ -123,6 +124,13 @@ func tryOne(t *testing.T, name, box, keys string) (out []trialCase) {
 		dir := t.TempDir()
 		if keep := os.Getenv("TOURMALINE_SHOWN"); keep != "" {
 			dir = filepath.Join(keep, strings.ReplaceAll(x.key(), " ", "-"))
+		}
+		if os.Getenv("TOURMALINE_ALIKE") != "" {
+			rows, err := c.picture(l, r, v)
+			if err != nil {
+				t.Fatal(err)
+			}
+			x.alike = len(rows[slices.Index(ways, WayStrongAlike)].data)
 		}
 		files := []string{"ideal.png", "habit.png", "ours.png"}
 		for k, vr := range []variant{s.ideal(source, r), {img: habitPx}, {ours, r}} {
@@ -262,7 +270,7 @@ func readTried(name string) map[string][]trialCase {
 	for sc := bufio.NewScanner(f); sc.Scan(); {
 		var x trialCase
 		if _, err := fmt.Sscan(sc.Text(), &x.picture, &x.box, &x.window, &x.share, &x.norm[0], &x.norm[1], &x.most[0],
-			&x.most[1], &x.block[0], &x.block[1], &x.bytes[0], &x.bytes[1]); err == nil {
+			&x.most[1], &x.block[0], &x.block[1], &x.bytes[0], &x.bytes[1], &x.alike); err == nil {
 			out[x.picture+" "+x.box] = append(out[x.picture+" "+x.box], x)
 		}
 	}
@@ -277,7 +285,7 @@ func keepTried(t *testing.T, name string, some []trialCase) {
 	defer f.Close()
 	for _, x := range some {
 		fmt.Fprintln(f, x.picture, x.box, x.window, x.share, x.norm[0], x.norm[1], x.most[0], x.most[1], x.block[0],
-			x.block[1], x.bytes[0], x.bytes[1])
+			x.block[1], x.bytes[0], x.bytes[1], x.alike)
 	}
 }
 
@@ -285,40 +293,45 @@ func keepTried(t *testing.T, name string, some []trialCase) {
 // TOURMALINE_TRIAL_REPORT names.
 func tellTried(t *testing.T, all []trialCase) {
 	const may = 1.05
-	over, ratios, sum, pictures := 0, []float64{}, 0.0, 0
+	over, heavier, ratios, sum, pictures := 0, 0, []float64{}, 0.0, 0
 	var b strings.Builder
-	b.WriteString("| picture | bytes, % of the habit's | 3-norm: median | greatest | worst block: greatest | over " +
-		"1.05 |\n| --- | --: | --: | --: | --: | --: |\n")
+	b.WriteString("| picture | bytes, % of the habit's | % of three WebP widths that look as well | 3-norm: median | " +
+		"greatest | worst block: greatest | over 1.05 |\n| --- | --: | --: | --: | --: | --: | --: |\n")
 	for len(all) > 0 {
 		n := 1
 		for n < len(all) && all[n].picture == all[0].picture {
 			n++
 		}
-		var ours, habit, block float64
+		var ours, habit, alike, block float64
 		var norms []float64
 		out := 0
 		for _, x := range all[:n] {
 			r, w := x.norm[1]/x.norm[0], x.block[1]/x.block[0]
 			norms, block = append(norms, r), max(block, w)
 			ours, habit = ours+x.share*float64(x.bytes[1]), habit+x.share*float64(x.bytes[0])
+			alike += x.share * float64(x.alike)
 			if r > may || w > may {
 				out++
 				t.Logf("%s: 3-norm %.2f of the habit's %.2f, worst block %.2f of %.2f", x.key(), r, x.norm[0], w,
 					x.block[0])
+			}
+			if x.alike > 0 && x.bytes[1] >= x.alike {
+				heavier++
+				t.Logf("%s: %d bytes, the strong habit %d", x.key(), x.bytes[1], x.alike)
 			}
 		}
 		slices.Sort(norms)
 		pictures++
 		sum, over, ratios = sum+ours/habit, over+out, append(ratios, norms...)
 		t.Logf("%s: %.1f%% of the habit's bytes", all[0].picture, 100*ours/habit)
-		fmt.Fprintf(&b, "| %d | %.1f | %.2f | %.2f | %.2f | %d of %d |\n", pictures, 100*ours/habit, norms[n/2],
-			norms[n-1], block, out, n)
+		fmt.Fprintf(&b, "| %d | %.1f | %.1f | %.2f | %.2f | %.2f | %d of %d |\n", pictures, 100*ours/habit,
+			100*ours/alike, norms[n/2], norms[n-1], block, out, n)
 		all = all[n:]
 	}
 	slices.Sort(ratios)
 	said := fmt.Sprintf("%d cases, %d over; 3-norm beside the habit's: median %.2f, greatest %.2f; bytes %.1f%% of "+
-		"the habit's on average\n", len(ratios), over, ratios[len(ratios)/2], ratios[len(ratios)-1],
-		100*sum/float64(pictures))
+		"the habit's on average; heavier than WebP in three widths that looks as well: %d\n", len(ratios), over,
+		ratios[len(ratios)/2], ratios[len(ratios)-1], 100*sum/float64(pictures), heavier)
 	t.Log(said)
 	if name := os.Getenv("TOURMALINE_TRIAL_REPORT"); name != "" {
 		if err := os.WriteFile(name, []byte(said+"\n"+b.String()), 0o644); err != nil {
