@@ -171,6 +171,9 @@ func (j *judge) device(at image.Point) image.Point {
 // JPEG's is the first that is looked at, and few fetch it.
 var spare = map[picture.Format]float64{picture.JPEG: 1.2}
 
+// usualWeight is how a file's weight mostly rises with its room, by powers of e.
+const usualWeight = 0.15
+
 // foretell finds the quality at which the probe looks as it should, from a first guess on; h gets
 // what a step of quality is worth. It returns the bytes of the probe, too.
 func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error) {
@@ -203,7 +206,9 @@ func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error)
 		}
 		q = t.next(slack/2, far)
 		if by := q - t.q; max(by, -by) <= near && (t.tried > 1 || s.lead != nil) && !s.thorough {
-			best, bestBytes, bestLook = q, len(data), look.Times(math.Exp(-t.slope*float64(by)/10))
+			room := t.slope * float64(by)
+			best, bestBytes = q, int(float64(len(data))*math.Exp(usualWeight*room))
+			bestLook = look.Times(math.Exp(-room / 10))
 			break
 		}
 	}

@@ -51,7 +51,8 @@ func (t *trialCase) key() string { return t.picture + " " + t.box + " " + t.wind
 //
 // Figures are kept in the second file, so that a run goes on where another one stopped. TOURMALINE_VEIL=scrim lays a
 // scrim over each picture, TOURMALINE_THOROUGH=1 takes the time for the lightest files, TOURMALINE_SHOWN=folder keeps
-// what was compared as PNG files, TOURMALINE_ALIKE=1 asks what the strong habit, WebP in three widths, would weigh.
+// what was compared as PNG files, TOURMALINE_ALIKE=1 asks what the strong habit, WebP in three widths, would weigh in
+// the heroes.
 func TestTrial(t *testing.T) {
 	folder := os.Getenv("TOURMALINE_TRIAL")
 	if folder == "" {
@@ -125,7 +126,7 @@ func tryOne(t *testing.T, name, box, keys string) (out []trialCase) {
 		if keep := os.Getenv("TOURMALINE_SHOWN"); keep != "" {
 			dir = filepath.Join(keep, strings.ReplaceAll(x.key(), " ", "-"))
 		}
-		if os.Getenv("TOURMALINE_ALIKE") != "" {
+		if box == trialBoxes[0].name && os.Getenv("TOURMALINE_ALIKE") != "" {
 			rows, err := c.picture(l, r, v)
 			if err != nil {
 				t.Fatal(err)
@@ -302,14 +303,16 @@ func tellTried(t *testing.T, all []trialCase) {
 		for n < len(all) && all[n].picture == all[0].picture {
 			n++
 		}
-		var ours, habit, alike, block float64
+		var ours, habit, of, alike, block float64
 		var norms []float64
 		out := 0
 		for _, x := range all[:n] {
 			r, w := x.norm[1]/x.norm[0], x.block[1]/x.block[0]
 			norms, block = append(norms, r), max(block, w)
 			ours, habit = ours+x.share*float64(x.bytes[1]), habit+x.share*float64(x.bytes[0])
-			alike += x.share * float64(x.alike)
+			if x.alike > 0 {
+				of, alike = of+x.share*float64(x.bytes[1]), alike+x.share*float64(x.alike)
+			}
 			if r > may || w > may {
 				out++
 				t.Logf("%s: 3-norm %.2f of the habit's %.2f, worst block %.2f of %.2f", x.key(), r, x.norm[0], w,
@@ -325,7 +328,7 @@ func tellTried(t *testing.T, all []trialCase) {
 		sum, over, ratios = sum+ours/habit, over+out, append(ratios, norms...)
 		t.Logf("%s: %.1f%% of the habit's bytes", all[0].picture, 100*ours/habit)
 		fmt.Fprintf(&b, "| %d | %.1f | %.1f | %.2f | %.2f | %.2f | %d of %d |\n", pictures, 100*ours/habit,
-			100*ours/alike, norms[n/2], norms[n-1], block, out, n)
+			100*of/alike, norms[n/2], norms[n-1], block, out, n)
 		all = all[n:]
 	}
 	slices.Sort(ratios)
