@@ -388,14 +388,23 @@ func TestNothingChangedIsQuick(t *testing.T) {
 func TestEveryFormatIsRead(t *testing.T) {
 	t.Parallel()
 	dir := small(t)
-	write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(smallPlan, "files: {formats: [webp]}\n", "", 1)})
-	if r := run(t, dir, "build"); r.code != 0 {
-		t.Fatal(r.err)
+	art := image.NewNRGBA(image.Rect(0, 0, 1200, 600))
+	for i := range 1200 * 600 {
+		n := uint8((i%1200*3 + i/1200*2) / 40 % 57)
+		art.SetNRGBA(i%1200, i/1200, color.NRGBA{n * 4, 200 - n*3, 90 + n, 255})
 	}
-	for _, ext := range []string{"avif", "webp", "jpg"} {
-		found, _ := filepath.Glob(filepath.Join(dir, "dist", "pictures", "photo-1200-*."+ext))
+	write(t, dir, map[string]string{"pics/art.png": pngOf(art)})
+	for ext, c := range map[string][2]string{"avif": {"photo.jpg", "[avif]"}, "webp": {"art.png", "[webp]"},
+		"jpg": {"photo.jpg", "[]"}} {
+		plan := strings.Replace(smallPlan, "files: {formats: [webp]}\n", "output: as-"+ext+"\nfiles: {formats: "+c[1]+
+			"}\n", 1)
+		write(t, dir, map[string]string{"tourmaline.yaml": strings.Replace(plan, "photo.jpg", c[0], 1)})
+		if r := run(t, dir, "build"); r.code != 0 {
+			t.Fatal(r.err)
+		}
+		found, _ := filepath.Glob(filepath.Join(dir, "as-"+ext, "pictures", "*-1200-*."+ext))
 		if len(found) == 0 {
-			continue
+			t.Fatalf("no %s of 1200 px is made", ext)
 		}
 		data, err := os.ReadFile(found[0])
 		if err != nil {

@@ -127,6 +127,7 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if j.target, blue, err = before.blue(variant{img: b.habitJPEG}); err != nil {
 		return err
 	}
+	j.target = j.target.Times(habitShare)
 	hidden := similar.Unseen.Times(veiledFactor[plan.Normal])
 	if j.veiled && j.target.Times(sharperMost).Beside(hidden) <= 1 {
 		return nil // what lies over the picture decides
@@ -149,7 +150,8 @@ func lessBlue(l similar.Look, blue float64) similar.Look {
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	sharperShare = 0.9
+	habitShare   = 0.98 // the rest is for what the measure does not see
+	sharperShare = 0.9  // where files are sharper: what is seen adds up less exactly there
 	sharperMost  = 2
 	sharperLeast = 0.6
 )
@@ -178,7 +180,7 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 		return min(moreOf(h.Mean, soft.Mean, trial.Mean, j.shows.Mean)/j.target.Mean,
 			moreOf(h.Worst, soft.Worst, trial.Worst, j.shows.Worst)/j.target.Worst)
 	}
-	switch more, less := may(sharperShare), may(1); {
+	switch more, less := may(sharperShare), may(habitShare); {
 	case more > 1: // also where nothing is asked of coding
 		j.target = j.target.Times(min(more, sharperMost))
 	case less < 1 && soft.Beside(habit) < 0.5: // else it is resampling that is seen
