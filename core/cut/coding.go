@@ -77,7 +77,7 @@ func (c *coding) code() (made, error) {
 	c.exact = c.lossless && (kind.Art() && kind.Colours <= palette || l.Tiled && r.Width*r.Height <= tiny)
 	c.full = c.needsFull()
 	c.search = &search{coding: c, ctx: c.ctx, target: c.judge.target, thorough: c.opt.Thorough,
-		probed: map[picture.Format]int{}}
+		probed: map[picture.Format]float64{}}
 	base, err := c.base()
 	if err != nil {
 		return made{}, err
@@ -202,16 +202,24 @@ func (c *coding) in(format picture.Format) (Asset, error) {
 // nearGain is about how much lighter than without loss WebP is that is nearly so.
 const nearGain = 2
 
+// halfQuality is the quality above which colours of half the size are mostly what keeps a file from looking as it should.
+const halfQuality = 88
+
 // lossy is the lightest file in a format that is good enough; it has no data where the picture
 // is to stay exact and does not.
 func (c *coding) lossy(format picture.Format) (Asset, error) {
 	a, err := c.search.find(c.ideal, format, c.hint(format))
-	if err == nil && !c.full && a.Data != nil && a.Look.Beside(c.search.target) > passes {
+	missed := func(a *Asset) bool { return a.Look.Beside(c.search.target) > passes }
+	if err == nil && !c.full && a.Data != nil && (missed(&a) || a.Quality > halfQuality) {
 		c.full = true // colours may be what is wrong
 		var b Asset
-		b, err = c.search.find(c.ideal, format, hint{a.Quality, c.hint(format).slope})
-		if err == nil && b.Data != nil && b.Look.Beside(c.search.target) < a.Look.Beside(c.search.target) {
+		b, err = c.search.find(c.ideal, format, hint{min(a.Quality, halfQuality), c.hint(format).slope})
+		switch better := b.Look.Beside(c.search.target) < a.Look.Beside(c.search.target); {
+		case err != nil || b.Data == nil:
+		case missed(&a) && better, !missed(&b) && len(b.Data) < len(a.Data):
 			a = b
+		default:
+			c.full = missed(&a)
 		}
 	}
 	if err == nil && a.Data != nil && c.exact {
@@ -307,7 +315,7 @@ type search struct {
 	target   similar.Look
 	thorough bool
 	tried    []tried
-	probed   map[picture.Format]int // bytes of the probes
+	probed   map[picture.Format]float64 // bytes of the probes
 }
 
 // passes is the most of the target's difference that a file may show.
@@ -371,7 +379,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 	case s.thorough:
 		most, slack = 5, 0.5
 	case format == picture.AVIF: // most will fetch it
-		enough, slack = 0, 0 // a step less
+		most, enough, slack = 2, 0, 0 // a step less
 	}
 	var bytes int
 	var err error
@@ -379,16 +387,16 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		if bytes, err = s.foretell(format, &h); err != nil {
 			return Asset{}, err
 		}
-		base := float64(s.probed[picture.JPEG])
-		if base > 0 && float64(bytes) > hopeless[format]*base {
+		base := s.probed[picture.JPEG]
+		if format == picture.WebP && base > 0 && float64(bytes) > hopeless*base {
 			return Asset{}, nil
 		}
 	} else {
 		most++
 	}
-	s.probed[format] = bytes
 	const far = 40
 	var best Asset
+	first := 0 // bytes of the first file, of the probe's quality
 	bestRoom := 0.0
 	t := stepping(limits[format], h.slope)
 	q := t.within(stepOf(format, h.quality))
@@ -409,6 +417,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		room := roomOf(look.Beside(s.target))
 		if t.note(q, room); t.tried == 1 {
 			s.judge.probe.learn(look)
+			first = len(data)
 		}
 		good := room >= 0
 		if best.Data == nil || good && (bestRoom < 0 || len(data) < len(best.Data)) || !good && bestRoom < room &&
@@ -427,6 +436,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		}
 		q = t.next(max(slack/3, step/3), far)
 	}
+	s.probed[format] = float64(bytes) * float64(len(best.Data)) / float64(first) // as the whole turned out
 	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried})
 	return best, nil
 }
@@ -476,8 +486,9 @@ func (t *steps) next(room, far float64) int {
 	return min(max(q, t.lo+1, t.limits[0]), t.hi-1, t.limits[1])
 }
 
-// hopeless is how much heavier than JPEG's a format's probe may be for the format to be worth trying.
-var hopeless = map[picture.Format]float64{picture.JPEG: math.Inf(1), picture.WebP: 1, picture.AVIF: 1.1}
+// hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying. Of AVIF a probe, which is of
+// what is busy, tells too little: it gains most where a picture is calm.
+const hopeless = 1
 
 // lightens is the most that a file's weight falls with the room that it gives up, by powers of e.
 const lightens = 0.8

@@ -141,7 +141,7 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 // skies is hardly seen, and other coders do not do it, so it must not be spent on brightness, at the worst place least of
 // all. See docs/RATIONALE.md, "How is quality judged?".
 func lessBlue(l similar.Look, blue float64) similar.Look {
-	const usual, counts, countsWorst = 0.25, 0.33, 0.6
+	const usual, counts, countsWorst = 0.25, 0.33, 0.45
 	over := max(blue-usual, 0)
 	return similar.Look{Mean: l.Mean * (1 - counts*over), Worst: l.Worst * (1 - countsWorst*over)}
 }
