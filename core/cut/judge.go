@@ -203,12 +203,12 @@ func moreOf(habit, soft, trial, coded float64) float64 {
 // Most device px that are looked at whole; of larger boxes windows of so many px a side: so many where a coder does most
 // damage, and evenly over the rest, across and down.
 const (
-	maxSeen    = 500_000
-	windowSide = 144
+	maxSeen    = 1_000_000
+	windowSide = 128
 	worstSeen  = 8
 )
 
-var evenlySeen = image.Pt(4, 3)
+var evenlySeen = image.Pt(6, 5)
 
 // seeing says what windows are looked at: px a side, how many around points, and how many across and down.
 type seeing struct {
