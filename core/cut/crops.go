@@ -82,7 +82,8 @@ func (c *comparing) crops(l *Ladder, r *Rung, v plan.Viewport) ([]Crop, error) {
 	}
 	var out []Crop
 	for _, p := range worstFirst(ref.refs[0].Places(shots[2])) {
-		around, _ := windows(shots[0].Rect, []image.Point{p.At.Min.Add(p.At.Max).Div(2)}, seeing{side: CropSide, around: 1})
+		middle := p.At.Min.Add(p.At.Max).Div(2)
+		around, _ := windows(shots[0].Rect, []image.Point{middle}, seeing{side: CropSide, around: 1})
 		at := around[0]
 		if slices.ContainsFunc(out, func(o Crop) bool { return o.At.Overlaps(at) }) {
 			continue

@@ -137,9 +137,9 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	return err
 }
 
-// lessBlue is how much of the habit's difference files may show where so much of that is blue: what a JPEG does to blue
-// skies is hardly seen, and other coders do not do it, so it must not be spent on brightness, at the worst place least of
-// all. See docs/RATIONALE.md, "How is quality judged?".
+// lessBlue is how much of the habit's difference files may show where so much of that is blue: what a JPEG does to
+// blue skies is hardly seen, and other coders do not do it, so it must not be spent on brightness, at the worst place
+// least of all. See docs/RATIONALE.md, "How is quality judged?".
 func lessBlue(l similar.Look, blue float64) similar.Look {
 	const usual, counts, countsWorst = 0.25, 0.33, 0.45
 	over := max(blue-usual, 0)
@@ -200,8 +200,8 @@ func moreOf(habit, soft, trial, coded float64) float64 {
 	return math.Sqrt(left / each)
 }
 
-// Most device px that are looked at whole; of larger boxes windows of so many px a side: so many where a coder does most
-// damage, and evenly over the rest, across and down.
+// Most device px that are looked at whole; of larger boxes windows of so many px a side: so many where a coder does
+// most damage, and evenly over the rest, across and down.
 const (
 	maxSeen    = 1_000_000
 	windowSide = 128

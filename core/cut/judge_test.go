@@ -209,8 +209,8 @@ func TestWindows(t *testing.T) {
 			}
 		}
 	}
-	if at, px := windows(image.Rect(0, 0, 90, 50), []image.Point{{5, 5}}, seeing{200, 1, image.Pt(2, 2)}); len(at) != 1 ||
-		at[0] != image.Rect(0, 0, 90, 50) || px[0] != 90*50 {
+	at, px = windows(image.Rect(0, 0, 90, 50), []image.Point{{5, 5}}, seeing{200, 1, image.Pt(2, 2)})
+	if len(at) != 1 || at[0] != image.Rect(0, 0, 90, 50) || px[0] != 90*50 {
 		t.Errorf("in a small box: %v", at)
 	}
 }
