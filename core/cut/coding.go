@@ -202,7 +202,7 @@ func (c *coding) in(format picture.Format) (Asset, error) {
 // nearGain is about how much lighter than without loss WebP is that is nearly so.
 const nearGain = 2
 
-// halfQuality is the quality above which colours of half the size are mostly what keeps a file from looking as it should.
+// halfQuality is the quality above which colours of half the size are mostly what keeps a file from looking as it must.
 const halfQuality = 88
 
 // lossy is the lightest file in a format that is good enough; it has no data where the picture
@@ -425,7 +425,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 			best, bestRoom = Asset{Format: format, Data: data, Look: look, Quality: quality}, room
 		}
 		hope := float64(len(data)) * math.Exp(-lightens*max(room, 0))
-		if s.light > 0 && hope > float64(s.light) { // what looks better is heavier still, what looks worse hardly lighter
+		if s.light > 0 && hope > float64(s.light) { // better is heavier still, and worse hardly lighter
 			best = Asset{}
 			break
 		}
@@ -486,8 +486,8 @@ func (t *steps) next(room, far float64) int {
 	return min(max(q, t.lo+1, t.limits[0]), t.hi-1, t.limits[1])
 }
 
-// hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying. Of AVIF a probe, which is of
-// what is busy, tells too little: it gains most where a picture is calm.
+// hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying. Of AVIF a probe, which is
+// of what is busy, tells too little: it gains most where a picture is calm.
 const hopeless = 1
 
 // lightens is the most that a file's weight falls with the room that it gives up, by powers of e.
