@@ -65,10 +65,16 @@ func highest(pid int, stop chan struct{}) (most int64) {
 	}
 }
 
-// light holds a run against the limits: 5 s, by the clock or of work, 300 MB, and an error of one clear line.
+// light holds a run against the limits: 5 s, by the clock or of work, 300 MB, and an error of one clear line. A run that
+// writes nothing is measured again where it took longer: a busy machine can make one slow, and none quick.
 func light(t *testing.T, dir string, args ...string) spent {
 	t.Helper()
 	s := measured(t, dir, args...)
+	for range 2 {
+		if min(s.wall, s.work) > 5*time.Second && !slices.Contains(args, "-o") {
+			s = measured(t, dir, args...)
+		}
+	}
 	what := strings.Join(args, " ")
 	if s.wall > 300*time.Millisecond && s.memory == 0 {
 		t.Errorf("%s: its memory was not measured", what)
