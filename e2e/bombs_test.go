@@ -65,8 +65,8 @@ func highest(pid int, stop chan struct{}) (most int64) {
 	}
 }
 
-// light holds a run against the limits: 5 s, by the clock or of work, 300 MB, and an error of one clear line. A run that
-// writes nothing is measured again where it took longer: a busy machine can make one slow, and none quick.
+// light holds a run against the limits: 5 s, by the clock or of work, 300 MB, and an error of one clear line. A run
+// that writes nothing is measured again where it took longer: a busy machine can make one slow, and none quick.
 func light(t *testing.T, dir string, args ...string) spent {
 	t.Helper()
 	s := measured(t, dir, args...)
