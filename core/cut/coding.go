@@ -214,9 +214,9 @@ func (c *coding) lossy(format picture.Format) (Asset, error) {
 		c.full = true // colours may be what is wrong
 		var b Asset
 		b, err = c.search.find(c.ideal, format, hint{min(a.Quality, halfQuality), c.hint(format).slope})
+		found := err == nil && b.Data != nil
 		switch better := b.Look.Beside(c.search.target) < a.Look.Beside(c.search.target); {
-		case err != nil || b.Data == nil:
-		case missed(&a) && better, !missed(&b) && len(b.Data) < len(a.Data):
+		case found && (missed(&a) && better || !missed(&b) && len(b.Data) < len(a.Data)):
 			a = b
 		default:
 			c.full = missed(&a)
