@@ -213,6 +213,7 @@ func (c *coding) lossy(format picture.Format) (Asset, error) {
 	if err == nil && !c.full && a.Data != nil && (missed(&a) || a.Quality > halfQuality) {
 		c.full = true // colours may be what is wrong
 		var b Asset
+		tried, probed := len(c.search.tried), c.search.probed[format]
 		b, err = c.search.find(c.ideal, format, hint{min(a.Quality, halfQuality), c.hint(format).slope})
 		found := err == nil && b.Data != nil
 		switch better := b.Look.Beside(c.search.target) < a.Look.Beside(c.search.target); {
@@ -220,6 +221,7 @@ func (c *coding) lossy(format picture.Format) (Asset, error) {
 			a = b
 		default:
 			c.full = missed(&a)
+			c.search.tried, c.search.probed[format] = c.search.tried[:min(tried, len(c.search.tried))], probed
 		}
 	}
 	if err == nil && a.Data != nil && c.exact {
@@ -348,7 +350,7 @@ type hint struct {
 }
 
 // usualHints are qualities at which most pictures look as alike as usualLook says.
-var usualHints = map[picture.Format]hint{picture.JPEG: {70, 0.25}, picture.WebP: {80, 0.25}, picture.AVIF: {68, 0.5}}
+var usualHints = map[picture.Format]hint{picture.JPEG: {70, 0.25}, picture.WebP: {80, 0.25}, picture.AVIF: {68, 0.3}}
 
 const usualLook = 1.1 // mean difference
 

@@ -43,14 +43,29 @@ type judge struct {
 	own    *view        // the rung's px before they are coded
 	target similar.Look // the most difference from those
 	probe  *probe
-	tone   *tone
-	trial  *image.RGBA  // the px coded as JPEG of trialQuality
-	shows  similar.Look // how that looks beside the px
+	// where coding does most damage, the worst first, px of the rung
+	middles []image.Point
+	tone    *tone
+	trial   *image.RGBA  // the px coded as JPEG of trialQuality
+	shows   similar.Look // how that looks beside the px
+	others  []*judge     // of other windows that many have
 }
 
 func (m *maker) judge(l *Ladder, r *Rung) (*judge, error) {
 	s, err := newScene(m.p, m.store, l, r.Judge)
-	return &judge{scene: s, r: r}, err
+	if err != nil {
+		return nil, err
+	}
+	j := &judge{scene: s, r: r}
+	for _, at := range r.also {
+		if s, err = newScene(m.p, m.store, l, at); err != nil {
+			return nil, err
+		}
+		if s.shown && !s.veiled && !j.veiled && !l.Tiled && l.Quality.Level != "" {
+			j.others = append(j.others, &judge{scene: s, r: r})
+		}
+	}
+	return j, nil
 }
 
 // lowFactor is how much more difference low quality may show than normal.
@@ -73,25 +88,35 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 	case !j.shown || j.l.Tiled:
 		err = j.asOwn(own)
 	default:
-		err = j.asHabit(b, own)
+		if err = j.asHabit(b, own); err == nil {
+			err = j.elsewhere(b, own)
+		}
 	}
 	if q.Level != "" && j.l.Tiled { // what is seen in a tile is seen again in every copy
 		j.target = j.target.Least(similar.Unseen)
 	}
 	switch q.Level {
 	case plan.Low:
-		j.target = j.target.Times(lowFactor)
+		j.retarget(func(l similar.Look) similar.Look { return l.Times(lowFactor) })
 	case plan.High:
-		j.target = j.target.Least(similar.Unseen)
+		j.retarget(similar.Unseen.Least)
 	}
 	if q.Level != "" && j.veiled { // less is hardly seen
 		j.target = j.target.Most(similar.Unseen.Times(veiledFactor[q.Level]))
 	}
 	if j.l.less > 0 {
-		j.target = j.target.Times(math.Pow(lowFactor, j.l.less))
+		j.retarget(func(l similar.Look) similar.Look { return l.Times(math.Pow(lowFactor, j.l.less)) })
 	}
 	j.trial = nil
 	return err
+}
+
+// retarget changes how files must look, in all windows in which they are looked at.
+func (j *judge) retarget(f func(similar.Look) similar.Look) {
+	j.target = f(j.target)
+	for _, o := range j.others {
+		o.target = f(o.target)
+	}
 }
 
 // asOwn wants what a JPEG of quality 80 in the rung's own px does to them.
@@ -123,8 +148,7 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	var blue float64
-	if j.target, blue, err = before.blue(variant{img: b.habitJPEG}); err != nil {
+	if j.target, err = before.look(variant{img: b.habitJPEG}); err != nil {
 		return err
 	}
 	j.target = j.target.Times(habitShare)
@@ -132,25 +156,29 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 	if j.veiled && j.target.Times(sharperMost).Beside(hidden) <= 1 {
 		return nil // what lies over the picture decides
 	}
-	err = j.sharper(b, own)
-	j.target = lessBlue(j.target, blue)
-	return err
+	return j.sharper(b, own)
 }
 
-// lessBlue is how much of the habit's difference files may show where so much of that is blue: what a JPEG does to
-// blue skies is hardly seen, and other coders do not do it, so it must not be spent on brightness, at the worst place
-// least of all. See docs/RATIONALE.md, "How is quality judged?".
-func lessBlue(l similar.Look, blue float64) similar.Look {
-	const usual, counts, countsWorst = 0.25, 0.33, 0.45
-	over := max(blue-usual, 0)
-	return similar.Look{Mean: l.Mean * (1 - counts*over), Worst: l.Worst * (1 - countsWorst*over)}
+// elsewhere decides how files must look in the other windows in which many see them.
+func (j *judge) elsewhere(b *batch, own *image.RGBA) error {
+	for _, o := range j.others {
+		o.trial = j.trial
+		if err := o.see(own, j.middles); err != nil {
+			return err
+		}
+		if err := o.asHabit(b, own); err != nil {
+			return err
+		}
+		o.trial = nil
+	}
+	return nil
 }
 
 // What coding may do to a file follows from how the habit looks beside the picture in just the px of
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	habitShare   = 0.98 // the rest is for what the measure does not see
+	habitShare   = 0.95 // the rest is for what the measure does not see
 	sharperShare = 0.9  // where files are sharper: what is seen adds up less exactly there
 	sharperMost  = 2
 	sharperLeast = 0.6
@@ -275,7 +303,11 @@ func withAlpha(img, from *image.RGBA) *image.RGBA {
 
 // signature is all that the judgement depends on beside the source.
 func (j *judge) signature() string {
-	return fmt.Sprintf("%s\n%v %g %v", j.scene.signature(), j.l.Quality, j.l.less, j.veiled)
+	out := fmt.Sprintf("%s\n%v %g %v", j.scene.signature(), j.l.Quality, j.l.less, j.veiled)
+	for _, o := range j.others {
+		out += "\n" + o.scene.signature()
+	}
+	return out
 }
 
 // score tells how a coded file looks beside its px before they were coded.
@@ -285,6 +317,14 @@ func (j *judge) score(data []byte) (similar.Look, error) {
 		return similar.Look{}, err
 	}
 	look, err := j.own.look(variant{img, j.r})
+	for _, o := range j.others { // as if it looked so here
+		if err != nil {
+			break
+		}
+		var there similar.Look
+		there, err = o.own.look(variant{img, j.r})
+		look = look.Most(j.target.Times(there.Beside(o.target)))
+	}
 	if off := j.tone.moved(img); off > 1 { // it shows, however small the difference of each px is
 		look = look.Most(j.target.Times(off))
 	}

@@ -123,17 +123,6 @@ func TestNormalIsNoWorseThanTheHabit(t *testing.T) {
 	}
 }
 
-// Files may show the habit's difference, but for what is blue in it beyond what is usual.
-func TestBlueIsNotSpent(t *testing.T) {
-	for blue, want := range map[float64]similar.Look{0: {Mean: 1, Worst: 2}, 0.25: {Mean: 1, Worst: 2},
-		0.35: {Mean: 0.967, Worst: 1.91}, 0.75: {Mean: 0.835, Worst: 1.55}} {
-		got := lessBlue(similar.Look{Mean: 1, Worst: 2}, blue)
-		if math.Abs(got.Mean-want.Mean) > 1e-9 || math.Abs(got.Worst-want.Worst) > 1e-9 {
-			t.Errorf("%v where %g is blue, want %v", got, blue, want)
-		}
-	}
-}
-
 // high shows no more than is seen, low more than normal; a number is held as it stands; a scrim
 // makes files lighter.
 func TestLevelsInOrder(t *testing.T) {

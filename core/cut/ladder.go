@@ -490,6 +490,9 @@ func (r *Rung) fetchedAt(at plan.Viewport, scale, weight float64) {
 	r.total += weight
 	v := r.viewer(at.Density)
 	v.total += weight
+	if weight >= manyHave && scale >= large*v.scale {
+		r.also = append(r.also, at)
+	}
 	if scale < large*v.scale || weight <= v.most && v.at.Width > 0 {
 		return
 	}
@@ -510,7 +513,8 @@ func (r *Rung) judges() {
 	for _, v := range r.viewers {
 		if v.total >= 0.25*r.total && v.scale >= 0.6*most {
 			r.Judge = v.at
-			return
+			break
 		}
 	}
+	r.also = slices.DeleteFunc(r.also, func(v plan.Viewport) bool { return v == r.Judge })
 }

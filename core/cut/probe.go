@@ -75,11 +75,11 @@ func (p *probe) whole() bool { return len(p.inner) == 1 }
 
 // look tells how the probe, coded, looks in the box, about.
 func (p *probe) look(coded *image.RGBA) similar.Look {
-	var looks []similar.Look
+	var pools []similar.Pool
 	for i, r := range p.inner {
-		looks = append(looks, p.refs[i].Look(part(coded, r)))
+		pools = append(pools, p.refs[i].Pool(part(coded, r)))
 	}
-	l := similar.Joined(looks, p.sizes)
+	l := similar.Joined(pools, p.sizes)
 	return similar.Look{Mean: l.Mean * p.shows.Mean, Worst: l.Worst * p.shows.Worst}
 }
 
@@ -106,32 +106,42 @@ func (j *judge) survey(own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	var middles []image.Point
-	large := j.shown && !j.l.Tiled && j.parts[0].Dx()*j.parts[0].Dy() > maxSeen
-	if large || own.Rect.Dx()*own.Rect.Dy() >= probeLeast {
-		middles = damaged(own, trial)
+	if j.large() || own.Rect.Dx()*own.Rect.Dy() >= probeLeast || len(j.others) > 0 {
+		j.middles = damaged(own, trial)
 	}
-	j.probe = newProbe(own, middles)
-	if large {
+	j.probe, j.trial = newProbe(own, j.middles), trial
+	if err := j.see(own, j.middles); err != nil {
+		return err
+	}
+	coded, _ := places(trial, j.middles)
+	if l := j.probe.look(coded); l.Mean > 0 && l.Worst > 0 && j.shows.Mean > 0 {
+		j.probe.shows = similar.Look{Mean: j.shows.Mean / l.Mean, Worst: j.shows.Worst / l.Worst}
+	}
+	return nil
+}
+
+// large reports whether the box is too large to be looked at whole.
+func (j *judge) large() bool {
+	return j.shown && !j.l.Tiled && j.parts[0].Dx()*j.parts[0].Dy() > maxSeen
+}
+
+// see takes the rung's px apart as the box shows them, of a large one around the middles and evenly, and looks at the
+// trial coding.
+func (j *judge) see(own *image.RGBA, middles []image.Point) (err error) {
+	if j.large() {
 		var seen []image.Point
 		for _, m := range middles {
-			seen = append(seen, j.device(m))
+			if at := j.device(m); at.In(j.parts[0]) {
+				seen = append(seen, at)
+			}
 		}
 		j.parts, j.stand = windows(j.parts[0], seen, seeing{windowSide, worstSeen, evenlySeen})
 	}
 	if j.own, err = j.of(variant{own, j.r}); err != nil {
 		return err
 	}
-	shown, err := j.own.look(variant{trial, j.r})
-	if err != nil {
-		return err
-	}
-	j.trial, j.shows = trial, shown
-	coded, _ := places(trial, middles)
-	if l := j.probe.look(coded); l.Mean > 0 && l.Worst > 0 && shown.Mean > 0 {
-		j.probe.shows = similar.Look{Mean: shown.Mean / l.Mean, Worst: shown.Worst / l.Worst}
-	}
-	return nil
+	j.shows, err = j.own.look(variant{j.trial, j.r})
+	return err
 }
 
 // damaged are the middles of the places of a picture where a coding did most damage, the worst first. Both are looked
@@ -168,8 +178,8 @@ func (j *judge) device(at image.Point) image.Point {
 }
 
 // spare is how much more room than none a probe's quality is to have, so that the whole is mostly good enough at once:
-// JPEG's is the first that is looked at, and few fetch it.
-var spare = map[picture.Format]float64{picture.JPEG: 1.2}
+// JPEG's is the first that is looked at, and few fetch it; of AVIF a step is about twice as much.
+var spare = map[picture.Format]float64{picture.JPEG: 1.2, picture.AVIF: 0.15}
 
 // usualWeight is how a file's weight mostly rises with its room, by powers of e.
 const usualWeight = 0.15

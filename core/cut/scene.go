@@ -183,26 +183,13 @@ func (s *scene) of(v variant) (*view, error) {
 	return out, err
 }
 
-// blue tells how a variant looks beside the view's, and the share of blue in that, 0..1.
-func (w *view) blue(v variant) (similar.Look, float64, error) {
-	var looks []similar.Look
-	sum, px := 0.0, 0
-	err := w.each(v, func(_ image.Rectangle, img *image.RGBA) {
-		n := len(looks)
-		look, blue := w.refs[n].Blue(img)
-		looks = append(looks, look)
-		sum, px = sum+blue*float64(w.sizes[n]), px+w.sizes[n]
-	})
-	return similar.Joined(looks, w.sizes), sum / float64(max(px, 1)), err
-}
-
 // look tells how a variant looks beside the view's.
 func (w *view) look(v variant) (similar.Look, error) {
-	var looks []similar.Look
+	var pools []similar.Pool
 	err := w.each(v, func(_ image.Rectangle, img *image.RGBA) {
-		looks = append(looks, w.refs[len(looks)].Look(img))
+		pools = append(pools, w.refs[len(pools)].Pool(img))
 	})
-	return similar.Joined(looks, w.sizes), err
+	return similar.Joined(pools, w.sizes), err
 }
 
 // each gives f every part of the box with a variant in it; where the box does not show the picture,

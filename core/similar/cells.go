@@ -16,13 +16,10 @@ const (
 	bright2
 	bright3
 	bright4
-	line0 // the same, where it lies along a line: edges, rings, blocks
-	line1
+	line1 // the same, where it lies along a line: edges, rings, blocks
 	line2
 	lost0 // detail of which less is left, whatever its phase
 	lost1
-	new0 // detail of which there is more
-	new1
 	red0
 	red1
 	red2

@@ -1,7 +1,5 @@
 package similar
 
-import "math"
-
 // Times is a look with k times the difference.
 func (l Look) Times(k float64) Look { return Look{l.Mean * k, l.Worst * k} }
 
@@ -29,15 +27,3 @@ func (l Look) Score() float64 {
 
 // LookOf is the look that a score stands for.
 func LookOf(score float64) Look { return Unseen.Times(max(100-score, 0) / step) }
-
-// Joined is the look of several parts of a picture together: sizes are their px.
-func Joined(looks []Look, sizes []int) Look {
-	var l Look
-	sum, px := 0.0, 0
-	for i, o := range looks {
-		sum, px = sum+o.Mean*o.Mean*o.Mean*float64(sizes[i]), px+sizes[i]
-		l.Worst = max(l.Worst, o.Worst)
-	}
-	l.Mean = math.Cbrt(sum / float64(max(px, 1)))
-	return l
-}

@@ -9,19 +9,22 @@ import (
 
 // A picture is looked at in three channels: brightness, red against green and blue. Light is mixed
 // as the long, middle and short cones take it up, then answered as the eye answers on a lit
-// screen: by ratio where it is bright (Weber), by amount where it is dark, since a lit page and
-// its reflections lie over what is dark. Sources: the mixing matrix is that of ISO/IEC 18181-1
-// (JPEG XL), annex L.2.1; the answer is the logarithm with a constant light added of Fechner and
-// Rose (Whittle, Brightness, discriminability and the crispening effect, 1992).
+// screen: by ratio where it is bright (Weber), by amount where it is dark, since the eye's own
+// light and the screen's lie over what is dark, most over blue. Sources: the mixing matrix is that
+// of ISO/IEC 18181-1 (JPEG XL), annex L.2.1; the answer that of Alakuijala and others, Guetzli,
+// 2017, of which the slope is taken at each light.
 
-// veil is the light that lies over everything, as a share of white.
-const veil = 0.125
+// own is the light that lies over what the cones see, as a share of white.
+const (
+	own     = 0.022
+	ownBlue = 0.153
+)
 
 const tableSize = 1 << 14
 
 var (
-	linearOf [256]float32       // light of an sRGB value, 0..1
-	answers  [tableSize]float32 // the eye's answer to a light, 0..100
+	linearOf               [256]float32       // light of an sRGB value, 0..1
+	answers, answersToBlue [tableSize]float32 // the eye's answer to a light, 0..100
 )
 
 func init() {
@@ -34,14 +37,25 @@ func init() {
 		}
 		linearOf[i] = float32(v)
 	}
-	for i := range answers {
-		v := float64(i) / (tableSize - 1)
-		answers[i] = float32(100 * math.Log(1+v/veil) / math.Log(1+1/veil))
+	answering(&answers, own)
+	answering(&answersToBlue, ownBlue)
+}
+
+// answering sums the slopes of the answer, which are those of a logarithm over the light itself.
+func answering(table *[tableSize]float32, own float64) {
+	sum := 0.0
+	for i := 1; i < tableSize; i++ {
+		v := (float64(i)-0.5)/(tableSize-1) + own
+		sum += (math.Log(v+0.1246) + 3.179) / v
+		table[i] = float32(sum)
+	}
+	for i := range table {
+		table[i] *= float32(100 / sum)
 	}
 }
 
-func answer(light float32) float32 {
-	return answers[min(max(int(light*(tableSize-1)+0.5), 0), tableSize-1)]
+func answer(table *[tableSize]float32, light float32) float32 {
+	return table[min(max(int(light*(tableSize-1)+0.5), 0), tableSize-1)]
 }
 
 // plane is one channel at one scale.
@@ -74,15 +88,15 @@ func look(img *image.RGBA) seen {
 				for x := range bright {
 					p := row[4*x : 4*x+3 : 4*x+3]
 					r, g, b := linearOf[p[0]], linearOf[p[1]], linearOf[p[2]]
-					l := answer(0.30*r + 0.622*g + 0.078*b)
-					m := answer(0.23*r + 0.692*g + 0.078*b)
+					l := answer(&answers, 0.30*r+0.622*g+0.078*b)
+					m := answer(&answers, 0.23*r+0.692*g+0.078*b)
 					bright[x], red[x] = (l+m)/2, l-m
 					blue[x/2] += 0.2434*r + 0.2048*g + 0.5518*b
 				}
 			}
 			rows := float32(min(2*half+2, h) - 2*half)
 			for x := range blue {
-				blue[x] = answer(blue[x] / (rows * float32(min(2*x+2, w)-2*x)))
+				blue[x] = answer(&answersToBlue, blue[x]/(rows*float32(min(2*x+2, w)-2*x)))
 			}
 		}
 	})

@@ -7,10 +7,11 @@
 //
 // Both pictures are answered as the eye answers to light, in brightness and two colours, and taken
 // apart by the size of detail (bands.go). In cells of 4 x 4 px the difference is summed by kinds:
-// by size, along lines (edges, rings, blocks, thin strings), and detail that was lost or came new
-// whatever its phase (grain). What is busy hides a share; a calm cell beside it hides none, so that
-// rings round a kite in the sky and steps of a sky count in full. Cells are pooled by their cube
-// over all, and over the worst 64 px.
+// by size, along lines (edges, rings, blocks, thin strings), and detail that was lost whatever its
+// phase (grain). Detail that came out stronger than it was, or at less than about half, counts more
+// than detail that is a little softer. What is busy hides a share; a calm cell beside it hides none,
+// so that rings round a kite in the sky and steps of a sky count in full. Cells are pooled by their
+// cube and sixth power over all, and by their cube over the worst 64 px.
 //
 // What each kind weighs was fitted to two public measures on codings of photographs: see
 // docs/SIMILARITY.md for the figures and docs/RATIONALE.md, "How is quality judged?", for reasons.
@@ -31,8 +32,8 @@ import (
 type Reference struct {
 	w, h  int
 	ideal seen
-	fine  [2]plane // the finest bands of its brightness
-	// energies of those, over 3 x 3 cells
+	fine  [3]plane // the finest bands of its brightness
+	// energies of the first, over 3 x 3 cells
 	detail [2]cells
 	// what a cell shows of fine and of coarse differences, 0..1, where people look most more
 	shows   [2]cells
@@ -46,20 +47,22 @@ type Care struct {
 }
 
 // Differences are hidden by detail of the same strength, which is that of the answer: fine ones
-// where neighbours differ by about this much, coarse ones a little sooner.
-const (
-	hidesFine   = 3.45
-	hidesCoarse = 1.77
-)
+// where neighbours differ by about this much, coarse ones sooner. The busiest detail leaves a share.
+var hides = [2]float64{1.2, 0.6}
+
+const leaves = 1. / 3
 
 // To takes the ideal picture, as it is shown at density device px per CSS px.
 // Alpha is not looked at: give what is seen.
 func To(ideal *image.RGBA, density float64, care ...Care) *Reference {
 	r := &Reference{w: ideal.Rect.Dx(), h: ideal.Rect.Dy(), ideal: look(ideal), weights: weightsAt(density)}
-	b := plane{r.w, r.h, append([]float32(nil), r.ideal.bright.v...)}.bands(3)
+	b := plane{r.w, r.h, append([]float32(nil), r.ideal.bright.v...)}.bands(len(r.fine) + 1)
 	busy := newCells(r.w, r.h)
-	for i := range min(len(b), 2) {
+	for i := range min(len(b)-1, len(r.fine)) {
 		r.fine[i] = b[i]
+		if i == len(r.detail) {
+			break
+		}
 		e := newCells(r.w, r.h).energy(b[i], i)
 		r.detail[i] = e.spread()
 		for k, v := range e.v {
@@ -70,10 +73,10 @@ func To(ideal *image.RGBA, density float64, care ...Care) *Reference {
 	busy = busy.least().spread()
 	r.shows = [2]cells{newCells(r.w, r.h), newCells(r.w, r.h)}
 	for k, v := range busy.v {
-		m := float32(math.Sqrt(float64(v)))
-		for i, hides := range [2]float32{hidesFine, hidesCoarse} {
-			s := 1 / (1 + m/hides)
-			r.shows[i].v[k] = s * s
+		m := math.Sqrt(float64(v))
+		for i, h := range hides {
+			s := leaves + (1-leaves)/(1+m/h)
+			r.shows[i].v[k] = float32(s * s)
 		}
 	}
 	r.heed(care)
@@ -110,28 +113,38 @@ type Look struct {
 
 // Look tells how a picture of the same size looks. One of another size looks infinitely bad.
 func (r *Reference) Look(img *image.RGBA) Look {
+	return Joined([]Pool{r.Pool(img)}, []int{1})
+}
+
+// Pool is what is seen of a part of a picture, to be joined with other parts.
+type Pool struct {
+	cubes, sixths float64 // means over its cells
+	worst         float64
+}
+
+// Pool tells what is seen of a picture of the same size.
+func (r *Reference) Pool(img *image.RGBA) Pool {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
-		return Look{math.Inf(1), math.Inf(1)}
+		return Pool{math.Inf(1), math.Inf(1), math.Inf(1)}
 	}
-	return pool(r.differences(img, nil))
+	return pool(r.differences(img))
 }
 
-// Blue tells how a picture of the same size looks, and the share of blue in what is seen of that, 0..1.
-func (r *Reference) Blue(img *image.RGBA) (Look, float64) {
-	blue := newCells(r.w, r.h)
-	cubes := r.differences(img, blue.v)
-	some, all := 0.0, 0.0
-	for i, v := range cubes.v {
-		some, all = some+float64(v*blue.v[i]), all+float64(v)
+// Joined is the look of several parts of a picture together: sizes are their px. Its mean is that of
+// the third and the sixth root of the means of such powers, so that a few bad places tell.
+func Joined(pools []Pool, sizes []int) Look {
+	var cubes, sixths, worst float64
+	px := 0
+	for i, o := range pools {
+		cubes, sixths, px = cubes+o.cubes*float64(sizes[i]), sixths+o.sixths*float64(sizes[i]), px+sizes[i]
+		worst = max(worst, o.worst)
 	}
-	if all > 0 {
-		some /= all
-	}
-	return pool(cubes), some
+	n := float64(max(px, 1))
+	return Look{(math.Cbrt(cubes/n) + math.Sqrt(math.Cbrt(sixths/n))) / 2, worst}
 }
 
-// differences are those of each cell, cubed; blue takes the share of blue in each where it is not nil.
-func (r *Reference) differences(img *image.RGBA, blue []float32) cells {
+// differences are those of each cell, squared; what lies within three cells is seen as one.
+func (r *Reference) differences(img *image.RGBA) cells {
 	kinds := r.kinds(img)
 	out := newCells(r.w, r.h)
 	work.Rows(out.h, parts*out.w, func(from, to int) {
@@ -142,20 +155,10 @@ func (r *Reference) differences(img *image.RGBA, blue []float32) cells {
 					sum[coarse[k]] += r.weights[k] * kinds[k].v[i]
 				}
 			}
-			all := sum[0]*r.shows[0].v[i] + sum[1]*r.shows[1].v[i]
-			d := math.Sqrt(float64(all))
-			out.v[i] = float32(d * d * d)
-			if blue == nil || all == 0 {
-				continue
-			}
-			for k := blue1; k <= blue4; k++ {
-				if kinds[k].v != nil {
-					blue[i] += r.weights[k] * kinds[k].v[i] * r.shows[coarse[k]].v[i] / all
-				}
-			}
+			out.v[i] = sum[0]*r.shows[0].v[i] + sum[1]*r.shows[1].v[i]
 		}
 	})
-	return out
+	return out.spread()
 }
 
 // block is the side of the places of which the worst is sought, in cells.
@@ -167,33 +170,36 @@ type Place struct {
 	Difference float64
 }
 
-// Places are the places of a picture, which overlap by half, in rows.
+// Places are the whole places of a picture, which overlap by half, in rows.
 func (r *Reference) Places(img *image.RGBA) []Place {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
 		return nil
 	}
-	_, out := places(r.differences(img, nil))
+	_, out := places(r.differences(img))
 	for i := range out {
 		out[i].At = out[i].At.Intersect(image.Rect(0, 0, r.w, r.h))
 	}
 	return out
 }
 
-// places are the means of blocks, and the sum of all.
-func places(cubes cells) (total float64, out []Place) {
+// places are those of squares of differences, and the means of their cubes and sixth powers.
+func places(squares cells) (all Pool, out []Place) {
 	// Sums of half blocks, of which four make a block.
 	const half = block / 2
-	w, h := (cubes.w+half-1)/half, (cubes.h+half-1)/half
+	w, h := (squares.w+half-1)/half, (squares.h+half-1)/half
 	sums, counts := make([]float64, w*h), make([]int, w*h)
-	for y := range cubes.h {
-		for x, v := range cubes.v[y*cubes.w:][:cubes.w] {
-			sums[y/half*w+x/half] += float64(v)
+	for y := range squares.h {
+		for x, v := range squares.v[y*squares.w:][:squares.w] {
+			v := float64(v)
+			cube := v * math.Sqrt(v)
+			sums[y/half*w+x/half] += cube
 			counts[y/half*w+x/half]++
+			all.cubes, all.sixths = all.cubes+cube, all.sixths+cube*cube
 		}
 	}
-	for _, s := range sums {
-		total += s
-	}
+	n := float64(max(len(squares.v), 1))
+	all.cubes, all.sixths = all.cubes/n, all.sixths/n
+	least := min(block, squares.w) * min(block, squares.h) // only whole ones, which other measures look at, too
 	for y := range max(h-1, 1) {
 		for x := range max(w-1, 1) {
 			s, n := 0.0, 0
@@ -202,40 +208,43 @@ func places(cubes cells) (total float64, out []Place) {
 					s, n = s+sums[j*w+i], n+counts[j*w+i]
 				}
 			}
-			if n >= block*block/2 || n == len(cubes.v) { // a sliver at the edge is no place of its own
+			if n >= least {
 				at := image.Rect(x, y, x+2, y+2)
 				at.Min, at.Max = at.Min.Mul(half*side), at.Max.Mul(half*side)
 				out = append(out, Place{at, math.Cbrt(s / float64(n))})
 			}
 		}
 	}
-	return total, out
+	return all, out
 }
 
-// pool is the mean of all cells and the greatest of the places.
-func pool(cubes cells) Look {
-	total, at := places(cubes)
-	mean := math.Cbrt(total / float64(max(len(cubes.v), 1)))
-	l := Look{mean, mean}
-	for _, p := range at {
-		l.Worst = max(l.Worst, p.Difference)
+// pool is the means over all cells and the greatest of the places.
+func pool(squares cells) Pool {
+	p, at := places(squares)
+	p.worst = math.Cbrt(p.cubes)
+	for _, a := range at {
+		p.worst = max(p.worst, a.Difference)
 	}
-	return l
+	return p
 }
 
 // kinds are the differences of each cell, by kind.
 func (r *Reference) kinds(img *image.RGBA) (out [parts]cells) {
 	d := look(img).minus(r.ideal)
 	for l, p := range d.bright.bands(levels) {
-		out[bright0+l] = newCells(r.w, r.h).energy(p, l)
-		if l < 3 {
-			out[line0+l] = newCells(r.w, r.h).energy(p.lines(), l)
-		}
+		told := p
 		if l < len(r.fine) && r.fine[l].v != nil {
+			told = p.against(r.fine[l])
+		}
+		out[bright0+l] = newCells(r.w, r.h).energy(told, l)
+		if l == 1 || l == 2 {
+			out[line1+l-1] = newCells(r.w, r.h).energy(told.lines(), l)
+		}
+		if l < len(r.detail) && r.fine[l].v != nil {
 			for i, v := range r.fine[l].v {
 				p.v[i] += v
 			}
-			out[lost0+l], out[new0+l] = changed(r.detail[l], newCells(r.w, r.h).energy(p, l).spread())
+			out[lost0+l] = lost(r.detail[l], newCells(r.w, r.h).energy(p, l).spread())
 		}
 	}
 	for l, p := range d.red.bands(levels) {
@@ -247,16 +256,37 @@ func (r *Reference) kinds(img *image.RGBA) (out [parts]cells) {
 	return out
 }
 
-// changed is how much less and how much more detail there is than there was.
-func changed(was, is cells) (lost, more cells) {
-	lost, more = cells{was.w, was.h, make([]float32, len(was.v))}, cells{was.w, was.h, make([]float32, len(was.v))}
-	for i := range was.v {
-		v := float32(math.Sqrt(float64(was.v[i])) - math.Sqrt(float64(is.v[i])))
-		if v > 0 {
-			lost.v[i] = v * v
-		} else {
-			more.v[i] = v * v
+// Detail of which less than tooLittle is left, or that is more than tooMuch of what it was, is seen as what it is
+// beside those once more.
+const (
+	tooLittle = 0.55
+	tooMuch   = 1.05
+)
+
+// against is a plane of differences from was as they are seen: those that make detail stronger, or that take most of
+// it away, count more.
+func (p plane) against(was plane) plane {
+	out := newPlane(p.w, p.h)
+	work.Rows(p.h, p.w, func(from, to int) {
+		for i := from * p.w; i < to*p.w; i++ {
+			d, a := p.v[i], was.v[i]
+			lo, hi := tooLittle*a, tooMuch*a
+			if a < 0 {
+				lo, hi = hi, lo
+			}
+			is := a + d
+			out.v[i] = d + min(is-lo, 0) + max(is-hi, 0)
 		}
+	})
+	return out
+}
+
+// lost is how much less detail there is than there was.
+func lost(was, is cells) cells {
+	out := cells{was.w, was.h, make([]float32, len(was.v))}
+	for i := range was.v {
+		v := max(float32(math.Sqrt(float64(was.v[i]))-math.Sqrt(float64(is.v[i]))), 0)
+		out.v[i] = v * v
 	}
-	return lost, more
+	return out
 }

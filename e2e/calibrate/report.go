@@ -108,8 +108,9 @@ difference of butteraugli_main (Debian's libjxl-devtools 0.7), and the greatest 
 package of 2017). 30 pictures of Debian's wallpaper packages, none of them here, as a box of 1440 CSS px shows them at
 densities 1 and 2; of each the busiest 640 x 426 device px, as JPEG (Go's), WebP (method 2) and AVIF (speed 9, tuned for
 SSIM) at eight qualities each. The public measures know no density: they saw the device px. The weights in
-core/similar/weights.go were fitted to the logarithms of the 3-norm and of the mean of both greatest differences by
-descent along single weights, on a fourth of the codings at a time.
+core/similar/weights.go were not fitted to these: they are the least squares, none below zero, over libjxl's map of
+differences, cell by cell, of 22 photographs as split panels show them at the four named viewports (a JPEG of 1920 px and
+quality 80, and AVIF; 176 maps, 14 million cells, each map weighed by its own 3-norm).
 
 Made by: go run ./e2e/calibrate --pictures FOLDER --work FOLDER --report docs/SIMILARITY.md
 
