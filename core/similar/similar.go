@@ -218,12 +218,14 @@ func places(squares cells) (all Pool, out []Place) {
 	return all, out
 }
 
-// pool is the means over all cells and the greatest of the places.
+// pool is the means over all cells and the greatest of the places that lie side by side, as those of other measures do.
 func pool(squares cells) Pool {
 	p, at := places(squares)
 	p.worst = math.Cbrt(p.cubes)
 	for _, a := range at {
-		p.worst = max(p.worst, a.Difference)
+		if a.At.Min.X%(block*side) == 0 && a.At.Min.Y%(block*side) == 0 {
+			p.worst = max(p.worst, a.Difference)
+		}
 	}
 	return p
 }
