@@ -20,7 +20,7 @@ var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/c
 	"core/check", "core/settle", "core/tune", "core/cut", "core/prove", "core/sheet", "proof", "report", "serve", "app",
 	"demo", "cli",
 	"cmd/tourmaline",
-	"e2e/shoot", "e2e/corpus", "e2e/calibrate", "e2e"}
+	"e2e/shoot", "e2e/corpus", "e2e/public", "e2e/calibrate", "e2e"}
 
 func TestImportsFollowTheDesign(t *testing.T) {
 	t.Parallel()

@@ -5,12 +5,9 @@ import (
 	"fmt"
 	"image"
 	"image/png"
-	"math"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -20,6 +17,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/similar"
+	"tourmaline/e2e/public"
 )
 
 // trialBoxes are those that each photograph of the trial fills.
@@ -148,8 +146,11 @@ func tryOne(t *testing.T, name, box, keys string) (out []trialCase) {
 			if k == 0 && knownHabit(x) {
 				continue
 			}
-			g.Go(func() (err error) {
-				x.norm[k], x.most[k], x.block[k], err = publicly(files[0], files[k+1])
+			g.Go(func() error {
+				f, err := public.Beside(files[0], files[k+1])
+				if err == nil {
+					x.norm[k], x.most[k], x.block[k] = f.Norm, f.Most, f.Block()
+				}
 				return err
 			})
 		}
@@ -191,88 +192,6 @@ func writePNG(name string, img image.Image) error {
 	}
 	defer f.Close()
 	return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(f, img)
-}
-
-// publicly asks libjxl's Butteraugli: its 3-norm, its greatest value, and the 3-norm of the worst block of 64 px.
-func publicly(ideal, shown string) (norm, most, block float64, err error) {
-	heat := strings.TrimSuffix(shown, ".png") + "-heat.png"
-	out, err := exec.Command("butteraugli_main", ideal, shown, "--pnorm", "3", "--distmap", heat).Output()
-	if err != nil {
-		return 0, 0, 0, fmt.Errorf("butteraugli_main: %w", err)
-	}
-	words := strings.Fields(string(out)) // the greatest difference, then "3-norm: 0.5"
-	if most, err = strconv.ParseFloat(words[0], 64); err != nil {
-		return
-	}
-	if norm, err = strconv.ParseFloat(words[len(words)-1], 64); err != nil {
-		return
-	}
-	f, err := os.Open(heat)
-	if err != nil {
-		return
-	}
-	defer f.Close()
-	img, err := png.Decode(f)
-	if err != nil {
-		return
-	}
-	const side = 64
-	b, seen := img.Bounds(), map[uint32]float64{}
-	for y := 0; y+side <= b.Dy(); y += side {
-		for x := 0; x+side <= b.Dx(); x += side {
-			sum := 0.0
-			for i := range side * side {
-				r, g, bl, _ := img.At(b.Min.X+x+i%side, b.Min.Y+y+i/side).RGBA()
-				key := r>>8<<16 | g>>8<<8 | bl>>8
-				d, ok := seen[key]
-				if !ok {
-					d = heatOf(r>>8, g>>8, bl>>8)
-					seen[key] = d
-				}
-				sum += d * d * d
-			}
-			block = max(block, math.Cbrt(sum/(side*side)))
-		}
-	}
-	return norm, most, block, nil
-}
-
-// heats are the colours of libjxl's heat map for differences in steps of 1/256.
-var heats = func() (out [][3]float64) {
-	const good, bad = 0.717, 1.1556 // where its fuzzy class is 1.5 and 0.5
-	table := [][3]float64{{0, 0, 0}, {0, 0, 1}, {0, 1, 1}, {0, 1, 0}, {1, 1, 0}, {1, 0, 0}, {1, 0, 1}, {0.5, 0.5, 1},
-		{1, 0.5, 0.5}, {1, 1, 0.5}, {1, 1, 1}, {1, 1, 1}}
-	for k := range 16 * 256 {
-		at := float64(k) / 256
-		switch {
-		case at < good:
-			at = at / good * 0.3
-		case at < bad:
-			at = 0.3 + (at-good)/(bad-good)*0.15
-		default:
-			at = 0.45 + (at-bad)/(bad*12)*0.5
-		}
-		at = min(at*float64(len(table)-1), float64(len(table)-2))
-		i := min(int(at), len(table)-2)
-		var c [3]float64
-		for n := range c {
-			c[n] = 255 * math.Sqrt((at-float64(i))*table[i+1][n]+(1-at+float64(i))*table[i][n])
-		}
-		out = append(out, c)
-	}
-	return out
-}()
-
-// heatOf is the difference that a colour of the heat map stands for.
-func heatOf(r, g, b uint32) float64 {
-	best, at := math.Inf(1), 0
-	for k, c := range heats {
-		dr, dg, db := c[0]-float64(r), c[1]-float64(g), c[2]-float64(b)
-		if d := dr*dr + dg*dg + db*db; d < best {
-			best, at = d, k
-		}
-	}
-	return float64(at) / 256
 }
 
 func readTried(name string) map[string][]trialCase {

@@ -161,6 +161,20 @@ func (r *Reference) differences(img *image.RGBA) cells {
 	return out.spread()
 }
 
+// Unweighed are the differences of a picture of the same size by kind, before they are weighed: of
+// each cell of 4 x 4 px the squares of all kinds, in rows of cells, as far as busy places show them.
+// It is what weights are fitted to.
+func (r *Reference) Unweighed(img *image.RGBA) (kinds [][]float32) {
+	for k, c := range r.kinds(img) {
+		out := make([]float32, len(r.shows[0].v))
+		for i, v := range c.v {
+			out[i] = v * r.shows[coarse[k]].v[i]
+		}
+		kinds = append(kinds, out)
+	}
+	return kinds
+}
+
 // block is the side of the places of which the worst is sought, in cells.
 const block = 64 / side
 

@@ -19,6 +19,13 @@ var level = [parts]int{
 	blue1: 1, blue2: 2, blue3: 3, blue4: 4,
 }
 
+// names are those of the kinds, as they stand above.
+var names = [parts]string{"bright0", "bright1", "bright2", "bright3", "bright4", "line1", "line2", "lost0", "lost1",
+	"red0", "red1", "red2", "red3", "red4", "blue1", "blue2", "blue3", "blue4"}
+
+// Kinds are the names of the kinds of difference, in the order of Unweighed.
+func Kinds() []string { return names[:] }
+
 var coarse [parts]int
 
 func init() {

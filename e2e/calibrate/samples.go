@@ -19,6 +19,7 @@ import (
 
 	"tourmaline/core/codec"
 	"tourmaline/core/picture"
+	"tourmaline/e2e/public"
 )
 
 // Boxes are this wide, CSS px; what is judged of them is cropW x cropH device px.
@@ -206,19 +207,13 @@ func load(name string) (*image.RGBA, error) {
 
 // measure asks the public measures.
 func (s *sample) measure(ctx context.Context) error {
-	out, err := exec.CommandContext(ctx, "butteraugli_main", s.ideal, s.coded).Output()
+	f, err := public.Beside(s.ideal, s.coded)
 	if err != nil {
-		return fmt.Errorf("butteraugli_main: %w", err)
-	}
-	// The first line is the greatest difference, the second "3-norm: 0.5".
-	lines := strings.Fields(string(out))
-	if s.most, err = strconv.ParseFloat(lines[0], 64); err != nil {
 		return err
 	}
-	if s.norm, err = strconv.ParseFloat(lines[len(lines)-1], 64); err != nil {
-		return err
-	}
-	if out, err = exec.CommandContext(ctx, "butteraugli", s.ideal, s.coded).Output(); err != nil {
+	s.norm, s.most = f.Norm, f.Most
+	out, err := exec.CommandContext(ctx, "butteraugli", s.ideal, s.coded).Output()
+	if err != nil {
 		return fmt.Errorf("butteraugli: %w", err)
 	}
 	s.old, err = strconv.ParseFloat(strings.TrimSpace(string(out)), 64)
