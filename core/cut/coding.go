@@ -91,7 +91,23 @@ func (c *coding) code() (made, error) {
 	if err != nil {
 		return made{}, err
 	}
-	return made{out, all, c.search.tried, c.judge.target, c.full}, nil
+	whole, err := c.wholeServes(out[0])
+	return made{out, all, c.search.tried, c.judge.target, c.full, whole}, err
+}
+
+// wholeServes reports whether the source itself, which holds more px, is lighter than a file that was made and looks as
+// good scaled by the browser: so it is where it was coded hard before it came.
+func (c *coding) wholeServes(a Asset) (bool, error) {
+	data := c.batch.asItIs()
+	if data == nil || c.l.Tiled || c.l.File.Vector != nil || float64(len(data)) > (1-gain)*float64(len(a.Data)) {
+		return false, nil
+	}
+	shown, err := c.judge.of(c.judge.ideal(c.batch.img, c.r))
+	if err != nil {
+		return false, err
+	}
+	look, err := shown.look(variant{img: c.batch.img})
+	return err == nil && look.Beside(c.judge.target) <= passes, err
 }
 
 // alone is how heavy a photograph's AVIF may be, beside its file for every browser, for WebP not to be tried: few
@@ -103,7 +119,7 @@ const alone = 0.75
 func (c *coding) lighter(base Asset) (out, all []Asset, err error) {
 	out, all = []Asset{base}, []Asset{base}
 	formats := []picture.Format{picture.WebP, picture.AVIF} // from what most browsers know
-	photograph := c.batch.kind.Photograph() && !c.l.Tiled
+	photograph, full := c.batch.kind.Photograph() && !c.l.Tiled, c.full
 	if photograph {
 		formats = []picture.Format{picture.AVIF, picture.WebP}
 	}
@@ -140,7 +156,25 @@ func (c *coding) lighter(base Asset) (out, all []Asset, err error) {
 			out = append([]Asset{a}, out...)
 		}
 	}
+	if photograph && len(out) == 1 && base.Format == picture.JPEG && !base.Same { // everybody fetches it
+		c.full = full
+		if out[0], err = c.closer(base); err != nil {
+			return nil, nil, err
+		}
+		all[0] = out[0]
+	}
 	return out, all, nil
+}
+
+// closer is a file of the same format that is less too good, or the file itself.
+func (c *coding) closer(a Asset) (Asset, error) {
+	c.light, c.search.closer = 0, true
+	b, err := c.search.find(c.ideal, a.Format, hint{a.Quality, c.hint(a.Format).slope})
+	c.search.closer = false
+	if err != nil || len(b.Data) >= len(a.Data) || b.Look.Beside(c.search.target) > passes {
+		return a, err
+	}
+	return b, nil
 }
 
 // halfSeen is the share of what may be seen that colours of half the size may take of it.
@@ -318,6 +352,7 @@ type search struct {
 	thorough bool
 	tried    []tried
 	probed   map[picture.Format]float64 // bytes of the probes
+	closer   bool                       // files are to be little too good
 }
 
 // passes is the most of the target's difference that a file may show.
@@ -378,7 +413,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 	// Files that are made where one is good, how much too good the last of them may be, and those before it.
 	most, enough, slack := 1, 4.0, 1.6
 	switch {
-	case s.thorough:
+	case s.thorough || s.closer:
 		most, slack = 5, 0.5
 	case format == picture.AVIF: // most will fetch it
 		most, enough, slack = 2, 0, 0 // a step less
@@ -443,51 +478,6 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 	return best, nil
 }
 
-// steps finds a quality step by step, by how much room each step brought.
-type steps struct {
-	limits [2]int
-	lo, hi int     // known to be too bad, and good enough
-	slope  float64 // room of one step
-	tried  int
-	q      int // that was tried last, and its room
-	room   float64
-}
-
-func stepping(limits [2]int, slope float64) *steps {
-	return &steps{limits: limits, lo: limits[0] - 1, hi: limits[1] + 1, slope: slope}
-}
-
-func (t *steps) within(q int) int { return min(max(q, t.limits[0]), t.limits[1]) }
-
-// note takes in what room a quality has.
-func (t *steps) note(q int, room float64) {
-	if t.tried > 0 && q != t.q {
-		if slope := (room - t.room) / float64(q-t.q); slope > 0.05 {
-			t.slope = min(slope, 1)
-		}
-	}
-	if room >= 0 {
-		t.hi = q
-	} else {
-		t.lo = q
-	}
-	t.tried, t.q, t.room = t.tried+1, q, room
-}
-
-// narrow reports whether nothing is left to try.
-func (t *steps) narrow() bool { return t.hi-t.lo <= 1 }
-
-// next is the quality to try to have so much room, at most so many steps away: between what is too
-// bad and what is good enough.
-func (t *steps) next(room, far float64) int {
-	step := (room - t.room) / t.slope
-	q := t.q + int(math.Copysign(math.Ceil(min(math.Abs(step), far)), step))
-	if t.tried > 2 && t.lo >= t.limits[0] && t.hi <= t.limits[1] && (q <= t.lo || q >= t.hi) {
-		q = (t.lo + t.hi) / 2
-	}
-	return min(max(q, t.lo+1, t.limits[0]), t.hi-1, t.limits[1])
-}
-
 // hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying. Of AVIF a probe, which is
 // of what is busy, tells too little: it gains most where a picture is calm.
 const hopeless = 1
@@ -495,11 +485,6 @@ const hopeless = 1
 // lightens is the most that a file's weight falls with the room that it gives up, by powers of e.
 const lightens = 0.8
 
-// roomOf is how far a file is from its target: 1 is a tenth of the difference more than is needed.
-// It rises about evenly with a coder's quality.
-func roomOf(beside float64) float64 { return -10 * math.Log(beside/passes) }
-
-// meanOff is how far the mean colour of a tile may be from what it should be, levels: larger
 // areas of a tile show it beside other colours.
 const meanOff = 0.5
 

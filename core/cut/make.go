@@ -155,6 +155,7 @@ type made struct {
 
 	Target similar.Look
 	Full   bool // colours are coded in full size
+	Whole  bool // the source itself is lighter and looks as good
 }
 
 // asHint is all that others take from a rung.
@@ -239,10 +240,10 @@ func (w *batch) asItIs() []byte {
 }
 
 // whole gives a rung that is cut from the source's own px the source itself, where that is no heavier: it holds the
-// same px, and was coded once.
+// same px, and was coded once. So it does where the source serves as well.
 func (w *batch) whole(r *Rung) {
-	own := float64(r.Width) == r.Part.W && float64(r.Height) == r.Part.H
-	if !own || !r.Partial(w.file) || w.file.Vector != nil {
+	own := float64(r.Width) == r.Part.W && float64(r.Height) == r.Part.H && r.Partial(w.file)
+	if !own && !r.made.Whole || w.file.Vector != nil {
 		return
 	}
 	if data := w.asItIs(); data != nil && len(data) <= len(r.Best().Data) {

@@ -47,3 +47,17 @@ func TestStepsStayBetween(t *testing.T) {
 		t.Errorf("ends between %d and %d", s.lo, s.hi)
 	}
 }
+
+// Steps down stop where it is still good enough, by what is known: 1.3 of room at a quarter a step leave 0.3 four below.
+func TestStepsDownStayGood(t *testing.T) {
+	s := stepping([2]int{6, 63}, 0.25)
+	s.note(50, 1.3)
+	if q := s.next(0.13, 40); q != 46 {
+		t.Errorf("%d is tried next, want 46", q)
+	}
+	s = stepping([2]int{6, 63}, 0.25)
+	s.note(50, -0.3)
+	if q := s.next(0.13, 40); q != 52 {
+		t.Errorf("%d is tried next, want 52", q)
+	}
+}
