@@ -106,8 +106,16 @@ func (c *coding) wholeServes(a Asset) (bool, error) {
 	if err != nil {
 		return false, err
 	}
+	made, err := Decode(a.Data)
+	if err != nil {
+		return false, err
+	}
+	ours, err := shown.look(variant{made, c.r})
+	if err != nil {
+		return false, err
+	}
 	look, err := shown.look(variant{img: c.batch.img})
-	return err == nil && look.Beside(c.judge.target) <= passes, err
+	return err == nil && look.Beside(ours.Most(c.judge.target)) <= passes, err
 }
 
 // alone is how heavy a photograph's AVIF may be, beside its file for every browser, for WebP not to be tried: few

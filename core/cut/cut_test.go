@@ -470,3 +470,31 @@ func TestWholeWhereAPartIsHeavier(t *testing.T) {
 		}
 	}
 }
+
+// So it is where a file of fewer px would weigh more: it holds them all. One that is no lighter is not.
+func TestWholeWhereFewerPxAreHeavier(t *testing.T) {
+	grain := func(x, y int) color.RGBA {
+		n := uint8(rand.New(rand.NewPCG(uint64(x/2), uint64(y/2))).IntN(40))
+		return color.RGBA{90 + n, 100 + n, uint8(80 + y/8), 255}
+	}
+	for quality, whole := range map[int]bool{8: true, 97: false} {
+		img, err := png.Decode(bytes.NewReader(pngOf(t, 520, 390, grain)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var b bytes.Buffer
+		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: quality}); err != nil {
+			t.Fatal(err)
+		}
+		p, err := plan.Parse("p.yaml", []byte(onePlan("{image: a.jpg, size: cover}")))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := made1(t, p, picture.NewStore(fstest.MapFS{"a.jpg": {Data: b.Bytes()}}), Options{})[0].Rungs[0]
+		t.Log(quality, b.Len(), r.Width, len(r.Best().Data), r.Best().Format, r.Target)
+		if got := r.Width == 520; got != whole || whole && (!r.Best().Same || len(r.Best().Data) > b.Len()) {
+			t.Errorf("of a source of quality %d: %d px of %d bytes, the source has %d", quality, r.Width,
+				len(r.Best().Data), b.Len())
+		}
+	}
+}
