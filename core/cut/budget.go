@@ -80,6 +80,9 @@ func Files(ctx context.Context, p *plan.Plan, store *picture.Store, opt Options)
 		if err := Make(ctx, q.Plan, store, ladders, opt); err != nil {
 			return nil, err
 		}
+		for _, l := range ladders {
+			l.join(p.Density)
+		}
 		if opt.Shard[1] <= 1 {
 			r.Over = overs(p, r)
 		}

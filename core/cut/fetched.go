@@ -2,6 +2,7 @@ package cut
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 
 	"tourmaline/core/plan"
@@ -106,4 +107,64 @@ func (l *Ladder) bands(p *plan.Plan, rungs *fetched) {
 		}
 		l.Bands = append(l.Bands, b)
 	}
+}
+
+// join makes one rung of those whose files came out the same, and one band of neighbours that fetch the same.
+func (l *Ladder) join(densities []float64) {
+	first := map[string]*Rung{}
+	one := func(r *Rung) *Rung {
+		if r == nil || len(r.Files) == 0 {
+			return r
+		}
+		key := fmt.Sprint(r.Files[0].Name, len(r.Files), r.Width, r.Height, r.Part)
+		if first[key] == nil {
+			first[key] = r
+		}
+		return first[key]
+	}
+	l.Rungs = slices.DeleteFunc(l.Rungs, func(r *Rung) bool {
+		o := one(r)
+		if o != r {
+			l.shares[o] += l.shares[r]
+		}
+		return o != r
+	})
+	for i := range l.Bands {
+		b := &l.Bands[i]
+		b.Tiers, b.TallTiers = joined(b.Tiers, densities, one), joined(b.TallTiers, densities, one)
+		if slices.Equal(b.Tiers, b.TallTiers) {
+			b.Tall, b.TallTiers = 0, nil
+		}
+	}
+	kept := l.Bands[:0]
+	for _, b := range l.Bands {
+		n := len(kept) - 1
+		if n < 0 || !slices.Equal(kept[n].Tiers, b.Tiers) || !slices.Equal(kept[n].TallTiers, b.TallTiers) ||
+			kept[n].Tall != b.Tall {
+			kept = append(kept, b)
+			continue
+		}
+		kept[n].To = b.To
+	}
+	l.Bands = kept
+}
+
+// joined are tiers by other rungs, those of one rung together; the last is called by the first density that it serves.
+func joined(tiers []Tier, densities []float64, one func(*Rung) *Rung) (out []Tier) {
+	for _, t := range tiers {
+		if t.Rung = one(t.Rung); len(out) > 0 && out[len(out)-1].Rung == t.Rung {
+			out[len(out)-1].Density = t.Density
+			continue
+		}
+		out = append(out, t)
+	}
+	switch n := len(out); {
+	case n == len(tiers):
+	case n == 1:
+		out[0].Density = densities[len(densities)-1]
+	default:
+		at := slices.IndexFunc(densities, func(d float64) bool { return d > out[n-2].Density })
+		out[n-1].Density = densities[at]
+	}
+	return out
 }
