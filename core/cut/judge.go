@@ -178,7 +178,7 @@ func (j *judge) elsewhere(b *batch, own *image.RGBA) error {
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	habitShare   = 0.94 // the rest is for what the measure does not see
+	habitShare   = 0.95 // the rest is for what the measure does not see
 	sharperShare = 0.9  // where files are sharper: what is seen adds up less exactly there
 	sharperMost  = 2
 	sharperLeast = 0.6

@@ -144,11 +144,16 @@ func TestLevelsInOrder(t *testing.T) {
 	if normalLook.Beside(normalTarget) > passes || math.Abs(lowTarget.Mean/normalTarget.Mean-lowFactor) > 1e-9 {
 		t.Errorf("normal looks %+v of %+v, low may %+v", normalLook, normalTarget, lowTarget)
 	}
-	if _, look, target := weigh("quality: 90", ""); target != similar.LookOf(90) || look.Score() < 90 {
+	bare, look, target := weigh("quality: 90", "")
+	if target != similar.LookOf(90) || look.Score() < 90 {
 		t.Errorf("90 looks %+v (%.1f) of %+v", look, look.Score(), target)
 	}
-	veiled, _, target := weigh("quality: normal", "{color: rgb(0 0 0 / 75%)}, ")
-	if veiled >= normal { // its worst place is the kite, which shows as much beside the habit's as it did
+	const scrim = "{color: rgb(0 0 0 / 75%)}, "
+	if veiled, _, _ := weigh("quality: 90", scrim); float64(veiled) > 0.6*float64(bare) {
+		t.Errorf("at 90 under a scrim of 75%% it has %d bytes, without %d", veiled, bare)
+	}
+	veiled, _, target := weigh("quality: normal", scrim)
+	if veiled > normal { // its worst place is the kite, which shows as much beside the habit's as it did
 		t.Errorf("under a scrim of 75%% it has %d bytes, without %d", veiled, normal)
 	}
 	if similar.Unseen.Beside(target) > 1 {

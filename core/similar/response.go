@@ -112,3 +112,20 @@ func (s seen) minus(o seen) seen {
 	}
 	return s
 }
+
+// rim is how many px at the sides are not looked at: how the last ones are scaled is hardly seen, and other measures do
+// not tell either.
+const rim = 2
+
+// rimless takes the outermost n px out of a plane of differences, where it is not tiny.
+func (p plane) rimless(n int) {
+	if p.w < 32 || p.h < 32 {
+		return
+	}
+	clear(p.v[:n*p.w])
+	clear(p.v[(p.h-n)*p.w:])
+	for y := range p.h {
+		clear(p.row(y)[:n])
+		clear(p.row(y)[p.w-n:])
+	}
+}

@@ -247,6 +247,9 @@ func pool(squares cells) Pool {
 // kinds are the differences of each cell, by kind.
 func (r *Reference) kinds(img *image.RGBA) (out [parts]cells) {
 	d := look(img).minus(r.ideal)
+	d.bright.rimless(rim)
+	d.red.rimless(rim)
+	d.blue.rimless(rim / 2)
 	for l, p := range d.bright.bands(levels) {
 		told := p
 		if l < len(r.fine) && r.fine[l].v != nil {

@@ -434,3 +434,21 @@ func TestBusyLeavesAThird(t *testing.T) {
 		}
 	}
 }
+
+// How the last two px of a picture are scaled does not count; the third does.
+func TestRim(t *testing.T) {
+	sky := func(at int) *image.RGBA {
+		return grey(200, 160, func(x, y int) float64 {
+			if x == at {
+				return 180
+			}
+			return 150
+		})
+	}
+	ref := To(sky(-1), 1)
+	for at, counts := range map[int]bool{0: false, 1: false, 2: true, 197: true, 198: false, 199: false} {
+		if l := ref.Look(sky(at)); (l.Worst > Unseen.Worst) != counts {
+			t.Errorf("a line of px %d counts %+v", at, l)
+		}
+	}
+}
