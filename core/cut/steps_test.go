@@ -48,7 +48,8 @@ func TestStepsStayBetween(t *testing.T) {
 	}
 }
 
-// Steps down stop where it is still good enough, by what is known: 1.3 of room at a quarter a step leave 0.3 four below.
+// Steps down stop where it is still good enough, by what is known: 1.3 of room at a quarter a step leave 0.3 four
+// below.
 func TestStepsDownStayGood(t *testing.T) {
 	s := stepping([2]int{6, 63}, 0.25)
 	s.note(50, 1.3)
