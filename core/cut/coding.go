@@ -98,8 +98,10 @@ func (c *coding) code() (made, error) {
 // wholeServes reports whether the source itself, which holds more px, is lighter than a file that was made and looks as
 // good scaled by the browser: so it is where it was coded hard before it came.
 func (c *coding) wholeServes(a Asset) (bool, error) {
+	const most = 4 // times the px: browsers keep them all in memory
 	data := c.batch.asItIs()
-	if data == nil || c.l.Tiled || c.l.File.Vector != nil || float64(len(data)) > (1-gain)*float64(len(a.Data)) {
+	if data == nil || c.l.Tiled || c.l.File.Vector != nil || float64(len(data)) > (1-gain)*float64(len(a.Data)) ||
+		c.l.File.Width*c.l.File.Height > most*c.r.Width*c.r.Height {
 		return false, nil
 	}
 	shown, err := c.judge.of(c.judge.ideal(c.batch.img, c.r))

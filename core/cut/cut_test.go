@@ -471,14 +471,19 @@ func TestWholeWhereAPartIsHeavier(t *testing.T) {
 	}
 }
 
-// So it is where a file of fewer px would weigh more: it holds them all. One that is no lighter is not.
+// So it is where a file of fewer px would weigh more: it holds them all. One that is no lighter is not, nor one of more
+// than four times the px.
 func TestWholeWhereFewerPxAreHeavier(t *testing.T) {
 	grain := func(x, y int) color.RGBA {
 		n := uint8(rand.New(rand.NewPCG(uint64(x/2), uint64(y/2))).IntN(40))
 		return color.RGBA{90 + n, 100 + n, uint8(80 + y/8), 255}
 	}
-	for quality, whole := range map[int]bool{8: true, 97: false} {
-		img, err := png.Decode(bytes.NewReader(pngOf(t, 520, 390, grain)))
+	for _, c := range []struct {
+		width, quality int
+		whole          bool
+	}{{520, 8, true}, {520, 97, false}, {1200, 2, false}} {
+		quality, whole := c.quality, c.whole
+		img, err := png.Decode(bytes.NewReader(pngOf(t, c.width, c.width*3/4, grain)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -491,8 +496,7 @@ func TestWholeWhereFewerPxAreHeavier(t *testing.T) {
 			t.Fatal(err)
 		}
 		r := made1(t, p, picture.NewStore(fstest.MapFS{"a.jpg": {Data: b.Bytes()}}), Options{})[0].Rungs[0]
-		t.Log(quality, b.Len(), r.Width, len(r.Best().Data), r.Best().Format, r.Target)
-		if got := r.Width == 520; got != whole || whole && (!r.Best().Same || len(r.Best().Data) > b.Len()) {
+		if got := r.Width == c.width; got != whole || whole && (!r.Best().Same || len(r.Best().Data) > b.Len()) {
 			t.Errorf("of a source of quality %d: %d px of %d bytes, the source has %d", quality, r.Width,
 				len(r.Best().Data), b.Len())
 		}
