@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	"image/jpeg"
@@ -86,10 +87,8 @@ func (c *calibration) run(ctx context.Context, names []string) ([]*sample, error
 	for _, s := range fresh {
 		g.Go(func() error { return s.measure(ctx) })
 	}
-	if err := g.Wait(); err != nil {
-		return nil, err
-	}
-	return all, c.keep(all)
+	err := g.Wait() // what was measured is kept all the same
+	return all, errors.Join(err, c.keep(all))
 }
 
 // codings makes the codings of a picture at a density, as PNG files.
@@ -241,6 +240,9 @@ func (c *calibration) known() map[string][3]float64 {
 func (c *calibration) keep(all []*sample) error {
 	var b strings.Builder
 	for _, s := range all {
+		if s.old == 0 || s.norm == 0 {
+			continue
+		}
 		fmt.Fprintln(&b, s.key(), s.old, s.norm, s.most)
 	}
 	return os.WriteFile(filepath.Join(c.work, "figures.txt"), []byte(b.String()), 0o644)
