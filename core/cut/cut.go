@@ -32,7 +32,7 @@ type Rung struct {
 	of      *Ladder // in whose box it is judged: others may fetch it, too
 	total   float64 // share of the visitors that fetch it, for that box
 	viewers []viewer
-	also    []plan.Viewport // other windows that many have, and in which it may look no worse
+	also    []viewer // other windows that many have, and in which it may look no worse: those that most have first
 	made    *made
 }
 

@@ -83,12 +83,7 @@ func (l *Ladder) bands(p *plan.Plan, rungs *fetched) {
 			}
 			out = append(out, Tier{density, r})
 		}
-		// The last serves all that is denser: it is called by the first density that it serves.
-		if n := len(out); n > 1 {
-			at := slices.IndexFunc(p.Density, func(d float64) bool { return d > out[n-2].Density })
-			out[n-1].Density = p.Density[at]
-		}
-		return out
+		return called(out, p.Density)
 	}
 	for i := range rungs[0][0] {
 		b := Band{Over: float64(lo + i - 1), Tiers: row(0, i)}
@@ -99,14 +94,40 @@ func (l *Ladder) bands(p *plan.Plan, rungs *fetched) {
 			b.Over = 0
 		}
 		if n := len(l.Bands); n > 0 {
-			last := &l.Bands[n-1]
-			if slices.Equal(last.Tiers, b.Tiers) && slices.Equal(last.TallTiers, b.TallTiers) && last.Tall == b.Tall {
-				continue
-			}
-			last.To = b.Over
+			l.Bands[n-1].To = b.Over
 		}
 		l.Bands = append(l.Bands, b)
 	}
+	l.bandTogether()
+}
+
+// bandTogether makes one band of neighbours that fetch the same.
+func (l *Ladder) bandTogether() {
+	kept := l.Bands[:0]
+	for _, b := range l.Bands {
+		n := len(kept) - 1
+		if n < 0 || !slices.Equal(kept[n].Tiers, b.Tiers) || !slices.Equal(kept[n].TallTiers, b.TallTiers) ||
+			kept[n].Tall != b.Tall {
+			kept = append(kept, b)
+			continue
+		}
+		kept[n].To = b.To
+	}
+	l.Bands = kept
+}
+
+// called are tiers of which the last, which serves all that is denser, is called by the first density that it serves,
+// by the greatest of all where it is the only one.
+func called(tiers []Tier, densities []float64) []Tier {
+	switch n := len(tiers); n {
+	case 0:
+	case 1:
+		tiers[0].Density = densities[len(densities)-1]
+	default:
+		at := slices.IndexFunc(densities, func(d float64) bool { return d > tiers[n-2].Density })
+		tiers[n-1].Density = densities[at]
+	}
+	return tiers
 }
 
 // join makes one rung of those whose files came out the same, and one band of neighbours that fetch the same.
@@ -136,20 +157,10 @@ func (l *Ladder) join(densities []float64) {
 			b.Tall, b.TallTiers = 0, nil
 		}
 	}
-	kept := l.Bands[:0]
-	for _, b := range l.Bands {
-		n := len(kept) - 1
-		if n < 0 || !slices.Equal(kept[n].Tiers, b.Tiers) || !slices.Equal(kept[n].TallTiers, b.TallTiers) ||
-			kept[n].Tall != b.Tall {
-			kept = append(kept, b)
-			continue
-		}
-		kept[n].To = b.To
-	}
-	l.Bands = kept
+	l.bandTogether()
 }
 
-// joined are tiers by other rungs, those of one rung together; the last is called by the first density that it serves.
+// joined are tiers by other rungs, those of one rung together.
 func joined(tiers []Tier, densities []float64, one func(*Rung) *Rung) (out []Tier) {
 	for _, t := range tiers {
 		if t.Rung = one(t.Rung); len(out) > 0 && out[len(out)-1].Rung == t.Rung {
@@ -158,13 +169,5 @@ func joined(tiers []Tier, densities []float64, one func(*Rung) *Rung) (out []Tie
 		}
 		out = append(out, t)
 	}
-	switch n := len(out); {
-	case n == len(tiers):
-	case n == 1:
-		out[0].Density = densities[len(densities)-1]
-	default:
-		at := slices.IndexFunc(densities, func(d float64) bool { return d > out[n-2].Density })
-		out[n-1].Density = densities[at]
-	}
-	return out
+	return called(out, densities)
 }

@@ -57,8 +57,8 @@ func (m *maker) judge(l *Ladder, r *Rung) (*judge, error) {
 		return nil, err
 	}
 	j := &judge{scene: s, r: r}
-	for _, at := range r.also {
-		if s, err = newScene(m.p, m.store, l, at); err != nil {
+	for i := range r.also {
+		if s, err = newScene(m.p, m.store, l, r.also[i].at); err != nil {
 			return nil, err
 		}
 		if s.shown && !s.veiled && !j.veiled && !l.Tiled && l.Quality.Level != "" {
@@ -317,16 +317,18 @@ func (j *judge) score(data []byte) (similar.Look, error) {
 		return similar.Look{}, err
 	}
 	look, err := j.own.look(variant{img, j.r})
+	if err != nil {
+		return look, err
+	}
 	for _, o := range j.others { // as if it looked so here
+		there, err := o.own.look(variant{img, j.r})
 		if err != nil {
-			break
+			return look, err
 		}
-		var there similar.Look
-		there, err = o.own.look(variant{img, j.r})
 		look = look.Most(j.target.Times(there.Beside(o.target)))
 	}
 	if off := j.tone.moved(img); off > 1 { // it shows, however small the difference of each px is
 		look = look.Most(j.target.Times(off))
 	}
-	return look, err
+	return look, nil
 }

@@ -491,7 +491,7 @@ func (r *Rung) fetchedAt(at plan.Viewport, scale, weight float64) {
 	v := r.viewer(at.Density)
 	v.total += weight
 	if weight >= manyHave && scale >= large*v.scale {
-		r.also = append(r.also, at)
+		r.also = append(r.also, viewer{density: at.Density, most: weight, scale: scale, at: at})
 	}
 	if scale < large*v.scale || weight <= v.most && v.at.Width > 0 {
 		return
@@ -499,9 +499,12 @@ func (r *Rung) fetchedAt(at plan.Viewport, scale, weight float64) {
 	v.most, v.at = weight, at
 }
 
+// mostAlso is in how many other windows a file is looked at.
+const mostAlso = 3
+
 // judges chooses where the rung's quality is looked at: at the lowest density that at
 // least a quarter of its viewers have and that draws it about as large as any, since px are
-// largest there.
+// largest there; and in the others that most have.
 func (r *Rung) judges() {
 	slices.SortFunc(r.viewers, func(a, b viewer) int { return cmp.Compare(a.density, b.density) })
 	most := 0.0
@@ -516,5 +519,7 @@ func (r *Rung) judges() {
 			break
 		}
 	}
-	r.also = slices.DeleteFunc(r.also, func(v plan.Viewport) bool { return v == r.Judge })
+	r.also = slices.DeleteFunc(r.also, func(v viewer) bool { return v.at == r.Judge })
+	slices.SortStableFunc(r.also, func(a, b viewer) int { return cmp.Compare(b.most, a.most) })
+	r.also = r.also[:min(len(r.also), mostAlso)]
 }

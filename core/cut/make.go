@@ -288,7 +288,8 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 		return err
 	}
 	defer m.cpu.Release(1)
-	cost := min(90*int64(r.Width)*int64(r.Height)+60*maxSeen, m.opt.Memory/2) // coders, and looking at all px once
+	// Coders, looking at all px once, and what is kept of other windows.
+	cost := min(90*int64(r.Width)*int64(r.Height)+int64(60+16*len(r.also))*maxSeen, m.opt.Memory/2)
 	if err := m.coding.Acquire(m.ctx, cost); err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"image/draw"
 	"image/jpeg"
 	"math"
+	"slices"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/similar"
@@ -106,7 +107,7 @@ func (j *judge) survey(own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	if j.large() || own.Rect.Dx()*own.Rect.Dy() >= probeLeast || len(j.others) > 0 {
+	if j.large() || own.Rect.Dx()*own.Rect.Dy() >= probeLeast || slices.ContainsFunc(j.others, (*judge).large) {
 		j.middles = damaged(own, trial)
 	}
 	j.probe, j.trial = newProbe(own, j.middles), trial
