@@ -308,14 +308,14 @@ func TestCompareAtAnEqualLook(t *testing.T) {
 	}
 }
 
-// A file is looked at in the windows that many have, in three at most beside the one that most have, those that most have
-// first; windows that draw it far smaller hide what coding did.
+// A file is looked at in the windows that many have, in three at most beside the one that most have, those that most
+// have first; windows that draw it far smaller hide what coding did.
 func TestOtherWindowsThatManyHave(t *testing.T) {
 	at := func(w float64) plan.Viewport { return plan.Viewport{Width: w, Height: 800, Density: 1} }
 	r := &Rung{}
 	r.viewer(1).scale = 1
-	for _, v := range []struct{ width, scale, weight float64 }{{500, 1, 0.05}, {600, 0.9, 0.2}, {700, 1, 0.4}, {800, 0.5, 0.2},
-		{900, 1, 0.01}, {1000, 1, 0.06}, {1100, 1, 0.04}} {
+	for _, v := range []struct{ width, scale, weight float64 }{{500, 1, 0.05}, {600, 0.9, 0.2}, {700, 1, 0.4},
+		{800, 0.5, 0.2}, {900, 1, 0.01}, {1000, 1, 0.06}, {1100, 1, 0.04}} {
 		r.fetchedAt(at(v.width), v.scale, v.weight)
 	}
 	r.judges()
