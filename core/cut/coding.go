@@ -41,7 +41,8 @@ type coding struct {
 	lossless bool
 	// exact: flat art and tiny tiles, which a lossy coder may only touch where nobody can see it.
 	exact bool
-	// full: colours of half the size would be seen.
+	// half is what colours of half the size alone take of what may be seen; full: they are coded in full size.
+	half   float64
 	full   bool
 	few    *image.RGBA // a tile in the fewest colours that do; nil: more are needed
 	search *search
@@ -75,7 +76,9 @@ func (c *coding) code() (made, error) {
 	}
 	kind := &c.batch.kind
 	c.exact = c.lossless && (kind.Art() && kind.Colours <= palette || l.Tiled && r.Width*r.Height <= tiny)
-	c.full = c.needsFull()
+	if c.half, err = c.halved(); err != nil {
+		return made{}, err
+	}
 	c.search = &search{coding: c, ctx: c.ctx, target: c.judge.target, thorough: c.opt.Thorough,
 		probed: map[picture.Format]float64{}}
 	base, err := c.base()
@@ -92,7 +95,7 @@ func (c *coding) code() (made, error) {
 		return made{}, err
 	}
 	whole, err := c.wholeServes(out[0])
-	return made{out, all, c.search.tried, c.judge.target, c.full, whole}, err
+	return made{out, all, c.search.tried, c.judge.target, whole}, err
 }
 
 // wholeServes reports whether the source itself, which holds more px, is lighter than a file that was made and looks as
@@ -128,8 +131,8 @@ const alone = 0.75
 // further formats that save enough.
 func (c *coding) lighter(base Asset) (out, all []Asset, err error) {
 	out, all = []Asset{base}, []Asset{base}
-	formats := []picture.Format{picture.WebP, picture.AVIF} // from what most browsers know
-	photograph, full := c.batch.kind.Photograph() && !c.l.Tiled, c.full
+	formats := []picture.Format{picture.WebP, picture.AVIF}             // from what most browsers know
+	photograph, full := c.batch.kind.Photograph() && !c.l.Tiled, c.full // of base
 	if photograph {
 		formats = []picture.Format{picture.AVIF, picture.WebP}
 	}
@@ -187,16 +190,18 @@ func (c *coding) closer(a Asset) (Asset, error) {
 	return b, nil
 }
 
-// halfSeen is the share of what may be seen that colours of half the size may take of it.
-const halfSeen = 0.5
+// halfSeen is what colours of half the size may take of what may be seen, times it: of more, full ones are lighter. A
+// coder spends less on them than they cost alone.
+const halfSeen = 1
 
-// needsFull reports whether colours of half the size alone would take much of what may be seen.
-func (c *coding) needsFull() bool {
-	if c.lead != nil && c.lead.Full {
-		return true
+// halved is how the picture with colours of half the size, not coded else, looks beside what may be seen; 0 where
+// nothing is seen of that.
+func (c *coding) halved() (float64, error) {
+	look, err := c.judge.probe.look(halfColours(c.judge.probe.img))
+	if look.Beside(similar.Unseen) <= 1 {
+		return 0, err
 	}
-	look := c.judge.probe.look(halfColours(c.judge.probe.img))
-	return look.Beside(c.judge.target) > halfSeen && look.Beside(similar.Unseen) > 1
+	return look.Beside(c.judge.target), err
 }
 
 // in is the file in a format: of a source that came without loss WebP may be so too. It has no
@@ -252,6 +257,7 @@ const halfQuality = 88
 // lossy is the lightest file in a format that is good enough; it has no data where the picture
 // is to stay exact and does not.
 func (c *coding) lossy(format picture.Format) (Asset, error) {
+	c.full = c.half > halfSeen
 	a, err := c.search.find(c.ideal, format, c.hint(format))
 	missed := func(a *Asset) bool { return a.Look.Beside(c.search.target) > passes }
 	if err == nil && !c.full && a.Data != nil && (missed(&a) || a.Quality > halfQuality) {
@@ -264,7 +270,7 @@ func (c *coding) lossy(format picture.Format) (Asset, error) {
 		case found && (missed(&a) && better || !missed(&b) && len(b.Data) < len(a.Data)):
 			a = b
 		default:
-			c.full = missed(&a)
+			c.full = false
 			c.search.tried, c.search.probed[format] = c.search.tried[:min(tried, len(c.search.tried))], probed
 		}
 	}
@@ -405,7 +411,7 @@ func (c *coding) hint(format picture.Format) hint {
 	h, at := usualHints[format], usualLook
 	if c.lead != nil {
 		for _, t := range c.lead.Tried {
-			if t.Format == format && t.Quality > 0 {
+			if t.Format == format && t.Quality > 0 && t.Full == c.full {
 				h, at = hint{t.Quality, t.Slope}, c.lead.Target.Mean
 			}
 		}
@@ -476,7 +482,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 			best = Asset{}
 			break
 		}
-		step := min(max(t.slope, 0.4), 0.9)
+		step := min(max(surely*t.slope, 0.4), 1)
 		done := room < max(slack, step) || t.tried >= most && room < enough || t.tried > most
 		if t.narrow() || good && done || t.tried >= most+4 {
 			break
@@ -484,9 +490,12 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		q = t.next(max(slack/3, step/3), far)
 	}
 	s.probed[format] = float64(bytes) * float64(len(best.Data)) / float64(first) // as the whole turned out
-	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried})
+	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried, s.full})
 	return best, nil
 }
+
+// surely is how many steps of room a file has for the next lower quality to be worth trying.
+const surely = 1.35
 
 // hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying. Of AVIF a probe, which is
 // of what is busy, tells too little: it gains most where a picture is calm.

@@ -108,7 +108,16 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 		j.retarget(func(l similar.Look) similar.Look { return l.Times(math.Pow(lowFactor, j.l.less)) })
 	}
 	j.trial = nil
+	j.probe.learn(j.everywhere(j.shows, func(o *judge) similar.Look { return o.shows }))
 	return err
+}
+
+// everywhere is a look with those in the other windows, as if they were here.
+func (j *judge) everywhere(l similar.Look, there func(o *judge) similar.Look) similar.Look {
+	for _, o := range j.others {
+		l = l.Most(j.target.Times(there(o).Beside(o.target)))
+	}
+	return l
 }
 
 // retarget changes how files must look, in all windows in which they are looked at.
@@ -163,7 +172,7 @@ func (j *judge) asHabit(b *batch, own *image.RGBA) error {
 func (j *judge) elsewhere(b *batch, own *image.RGBA) error {
 	for _, o := range j.others {
 		o.trial = j.trial
-		if err := o.see(own, j.middles); err != nil {
+		if _, err := o.see(own, j.middles); err != nil {
 			return err
 		}
 		if err := o.asHabit(b, own); err != nil {
@@ -250,7 +259,7 @@ func windows(box image.Rectangle, around []image.Point, how seeing) (out []image
 	left := box.Dx() * box.Dy()
 	add := func(at image.Point) {
 		w := image.Rect(0, 0, min(how.side, box.Dx()), min(how.side, box.Dy()))
-		w = w.Add(image.Pt(min(max(at.X-w.Dx()/2, 0), box.Dx()-w.Dx()), min(max(at.Y-w.Dy()/2, 0), box.Dy()-w.Dy())))
+		w = w.Add(image.Pt(onBlocks(at.X-w.Dx()/2, box.Dx()-w.Dx()), onBlocks(at.Y-w.Dy()/2, box.Dy()-w.Dy())))
 		for _, p := range out {
 			if c := p.Intersect(w); 2*c.Dx()*c.Dy() > w.Dx()*w.Dy() {
 				return
@@ -280,6 +289,16 @@ func windows(box image.Rectangle, around []image.Point, how seeing) (out []image
 		px[i] = max(left/(len(px)-worst), px[i])
 	}
 	return out, px
+}
+
+// onBlocks is where a window begins that is to begin about at x, at most at most: on the blocks of coders, so that it
+// is coded alone as it is in the whole, and on those by which places are told apart.
+func onBlocks(x, most int) int {
+	const large, small = 64, 16
+	if n := (x + large/2) / large * large; x > 0 && n <= most {
+		return n
+	}
+	return min(max(x, 0), most) / small * small
 }
 
 // worstFirst sorts places.
@@ -320,13 +339,13 @@ func (j *judge) score(data []byte) (similar.Look, error) {
 	if err != nil {
 		return look, err
 	}
-	for _, o := range j.others { // as if it looked so here
-		there, err := o.own.look(variant{img, j.r})
-		if err != nil {
+	looks := map[*judge]similar.Look{}
+	for _, o := range j.others {
+		if looks[o], err = o.own.look(variant{img, j.r}); err != nil {
 			return look, err
 		}
-		look = look.Most(j.target.Times(there.Beside(o.target)))
 	}
+	look = j.everywhere(look, func(o *judge) similar.Look { return looks[o] })
 	if off := j.tone.moved(img); off > 1 { // it shows, however small the difference of each px is
 		look = look.Most(j.target.Times(off))
 	}

@@ -78,7 +78,7 @@ func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "12"
+const version = "13"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -154,7 +154,6 @@ type made struct {
 	Tried []tried
 
 	Target similar.Look
-	Full   bool // colours are coded in full size
 	Whole  bool // the source itself is lighter and looks as good
 }
 
@@ -163,14 +162,15 @@ func (m *made) asHint() string {
 	if m == nil {
 		return ""
 	}
-	return fmt.Sprint(m.Tried, m.Target, m.Full)
+	return fmt.Sprint(m.Tried, m.Target)
 }
 
 type tried struct {
 	Format  picture.Format
 	Quality int
 	Slope   float64
-	Times   int // it was coded so often
+	Times   int  // it was coded so often
+	Full    bool // with colours of full size
 }
 
 // batch is all ladders of one source.

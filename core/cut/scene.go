@@ -192,6 +192,19 @@ func (w *view) look(v variant) (similar.Look, error) {
 	return similar.Joined(pools, w.sizes), err
 }
 
+// worst is look, and the places that look worst first: where they are in what is looked at.
+func (w *view) worst(v variant) (l similar.Look, at []similar.Place, err error) {
+	var pools []similar.Pool
+	err = w.each(v, func(part image.Rectangle, img *image.RGBA) {
+		p, some := w.refs[len(pools)].PoolPlaces(img)
+		pools = append(pools, p)
+		for _, o := range some {
+			at = append(at, similar.Place{At: o.At.Add(part.Min), Difference: o.Difference})
+		}
+	})
+	return similar.Joined(pools, w.sizes), worstFirst(at), err
+}
+
 // each gives f every part of the box with a variant in it; where the box does not show the picture,
 // the picture itself.
 func (s *scene) each(v variant, f func(part image.Rectangle, img *image.RGBA)) error {

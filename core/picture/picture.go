@@ -14,6 +14,7 @@ package picture
 import (
 	"bytes"
 	"encoding/base64"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"image"
@@ -535,10 +536,20 @@ func cutOut(img *image.RGBA, r image.Rectangle) *image.RGBA {
 	return out
 }
 
+// opaque are the alphas of two px.
+const opaque = 0xff000000_ff000000
+
 // HasAlpha reports whether any pixel lets what is behind show through.
 func HasAlpha(img *image.RGBA) bool {
 	for y := range img.Rect.Dy() {
 		row := img.Pix[y*img.Stride : y*img.Stride+4*img.Rect.Dx()]
+		for ; len(row) >= 32; row = row[32:] { // eight at once
+			all := binary.LittleEndian.Uint64(row) & binary.LittleEndian.Uint64(row[8:]) &
+				binary.LittleEndian.Uint64(row[16:]) & binary.LittleEndian.Uint64(row[24:])
+			if all&opaque != opaque {
+				return true
+			}
+		}
 		for x := 3; x < len(row); x += 4 {
 			if row[x] != 255 {
 				return true

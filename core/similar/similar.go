@@ -127,7 +127,20 @@ func (r *Reference) Pool(img *image.RGBA) Pool {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
 		return Pool{math.Inf(1), math.Inf(1), math.Inf(1)}
 	}
-	return pool(r.differences(img))
+	p, _ := pool(r.differences(img))
+	return p
+}
+
+// PoolPlaces is Pool, and the places of a picture as Places has them.
+func (r *Reference) PoolPlaces(img *image.RGBA) (Pool, []Place) {
+	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
+		return r.Pool(img), nil
+	}
+	p, out := pool(r.differences(img))
+	for i := range out {
+		out[i].At = out[i].At.Intersect(image.Rect(0, 0, r.w, r.h))
+	}
+	return p, out
 }
 
 // Joined is the look of several parts of a picture together: sizes are their px. Its mean is that of
@@ -186,13 +199,7 @@ type Place struct {
 
 // Places are the whole places of a picture, which overlap by half, in rows.
 func (r *Reference) Places(img *image.RGBA) []Place {
-	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
-		return nil
-	}
-	_, out := places(r.differences(img))
-	for i := range out {
-		out[i].At = out[i].At.Intersect(image.Rect(0, 0, r.w, r.h))
-	}
+	_, out := r.PoolPlaces(img)
 	return out
 }
 
@@ -232,16 +239,16 @@ func places(squares cells) (all Pool, out []Place) {
 	return all, out
 }
 
-// pool is the means over all cells and the greatest of the places that lie side by side, as those of other measures do.
-func pool(squares cells) Pool {
-	p, at := places(squares)
+// pool is the means over all cells, and the greatest of the places that lie side by side, as those of other measures do.
+func pool(squares cells) (p Pool, at []Place) {
+	p, at = places(squares)
 	p.worst = math.Cbrt(p.cubes)
 	for _, a := range at {
 		if a.At.Min.X%(block*side) == 0 && a.At.Min.Y%(block*side) == 0 {
 			p.worst = max(p.worst, a.Difference)
 		}
 	}
-	return p
+	return p, at
 }
 
 // kinds are the differences of each cell, by kind.
