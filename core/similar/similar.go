@@ -239,7 +239,7 @@ func places(squares cells) (all Pool, out []Place) {
 	return all, out
 }
 
-// pool is the means over all cells, and the greatest of the places that lie side by side, as those of other measures do.
+// pool is the means over all cells, and the greatest of the places that lie side by side, the last ones at the edge.
 func pool(squares cells) (p Pool, at []Place) {
 	p, at = places(squares)
 	p.worst = math.Cbrt(p.cubes)
@@ -248,7 +248,33 @@ func pool(squares cells) (p Pool, at []Place) {
 			p.worst = max(p.worst, a.Difference)
 		}
 	}
+	if squares.w < block || squares.h < block {
+		return p, at
+	}
+	right, bottom := squares.w-block, squares.h-block
+	if right%block != 0 {
+		for y := 0; y <= bottom; y += block {
+			p.worst = max(p.worst, squares.cube(right, y))
+		}
+	}
+	if bottom%block != 0 {
+		for x := 0; x <= right; x += block {
+			p.worst = max(p.worst, squares.cube(x, bottom))
+		}
+		p.worst = max(p.worst, squares.cube(right, bottom))
+	}
 	return p, at
+}
+
+// cube is the third root of the mean cube of the differences in a whole place from x, y on, cells.
+func (c cells) cube(x, y int) float64 {
+	sum := 0.0
+	for j := y; j < y+block; j++ {
+		for _, v := range c.v[j*c.w+x:][:block] {
+			sum += float64(v) * math.Sqrt(float64(v))
+		}
+	}
+	return math.Cbrt(sum / (block * block))
 }
 
 // kinds are the differences of each cell, by kind.

@@ -373,6 +373,24 @@ func TestLooksByHand(t *testing.T) {
 	}
 }
 
+// Of a picture that is no whole number of places wide the last place lies at the edge.
+func TestWorstAtTheEdge(t *testing.T) {
+	a := grey(200, 128, waves)
+	ref := To(a, 1)
+	at := func(from int) Look {
+		return ref.Look(grey(200, 128, func(x, y int) float64 {
+			if x >= from && x < from+8 && y >= 32 && y < 96 {
+				return waves(x, y) + 9*noise(x, y, 6)
+			}
+			return waves(x, y)
+		}))
+	}
+	edge, inner := at(192), at(156) // 192 lies in no whole place from 0 on
+	if edge.Worst < 0.8*inner.Worst {
+		t.Errorf("damage near the edge is %+v, the same within %+v", edge, inner)
+	}
+}
+
 func FuzzLook(f *testing.F) {
 	f.Add([]byte{1, 2, 3, 250}, []byte{0, 9}, uint8(7))
 	f.Fuzz(func(t *testing.T, a, b []byte, w uint8) {

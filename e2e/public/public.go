@@ -66,12 +66,12 @@ func (f *Figures) read(heat string) error {
 	return nil
 }
 
-// Block is the 3-norm of the worst of the blocks of 64 px that lie side by side.
+// Block is the 3-norm of the worst of the blocks of 64 px that lie side by side, the last ones at the edge.
 func (f *Figures) Block() (worst float64) {
 	const side = 64
-	for y := 0; y+side <= f.H; y += side {
-		for x := 0; x+side <= f.W; x += side {
-			worst = max(worst, f.Cube(x, y, side))
+	for y := 0; y < f.H; y += side {
+		for x := 0; x < f.W; x += side {
+			worst = max(worst, f.Cube(max(min(x, f.W-side), 0), max(min(y, f.H-side), 0), side))
 		}
 	}
 	return worst

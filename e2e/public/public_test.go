@@ -30,6 +30,12 @@ func TestBlocksByHand(t *testing.T) {
 	if got := f.Block(); got != 2 {
 		t.Errorf("the worst block has %g", got)
 	}
+	for x := 131; x < 190; x++ { // the last rows belong to blocks from 66 on
+		f.Map[129*f.W+x] = 9
+	}
+	if got, want := f.Block(), math.Cbrt(59*729./64/64); math.Abs(got-want) > 1e-9 {
+		t.Errorf("with its last row the worst block has %g, not %g", got, want)
+	}
 	if got := f.Cube(96, 64, 64); math.Abs(got-math.Cbrt(4)) > 1e-9 {
 		t.Errorf("half of it has %g", got)
 	}
