@@ -44,6 +44,7 @@ type coding struct {
 	// half is what colours of half the size alone take of what may be seen; full: they are coded in full size.
 	half   float64
 	full   bool
+	more   bool        // full colours are lighter in the file for every browser
 	few    *image.RGBA // a tile in the fewest colours that do; nil: more are needed
 	search *search
 	light  int // bytes that a further format must stay below to be worth having; 0: none
@@ -80,11 +81,12 @@ func (c *coding) code() (made, error) {
 		return made{}, err
 	}
 	c.search = &search{coding: c, ctx: c.ctx, target: c.judge.target, thorough: c.opt.Thorough,
-		probed: map[picture.Format]float64{}}
+		probed: map[picture.Format]float64{}, probes: map[picture.Coding]probed{}}
 	base, err := c.base()
 	if err != nil {
 		return made{}, err
 	}
+	c.more = c.full && base.Format == picture.JPEG && !base.Same
 	if l.Tiled {
 		if base, err = c.inFew(base); err != nil {
 			return made{}, err
@@ -198,7 +200,7 @@ const halfSeen = 1
 // nothing is seen of that.
 func (c *coding) halved() (float64, error) {
 	look, err := c.judge.probe.look(halfColours(c.judge.probe.img))
-	if look.Beside(similar.Unseen) <= 1 {
+	if look = c.judge.probe.whole(look); look.Beside(similar.Unseen) <= 1 {
 		return 0, err
 	}
 	return look.Beside(c.judge.target), err
@@ -257,7 +259,7 @@ const halfQuality = 88
 // lossy is the lightest file in a format that is good enough; it has no data where the picture
 // is to stay exact and does not.
 func (c *coding) lossy(format picture.Format) (Asset, error) {
-	c.full = c.half > halfSeen
+	c.full = c.more || c.half > halfSeen
 	a, err := c.search.find(c.ideal, format, c.hint(format))
 	missed := func(a *Asset) bool { return a.Look.Beside(c.search.target) > passes }
 	if err == nil && !c.full && a.Data != nil && (missed(&a) || a.Quality > halfQuality) {
@@ -368,7 +370,8 @@ type search struct {
 	thorough bool
 	tried    []tried
 	probed   map[picture.Format]float64 // bytes of the probes
-	closer   bool                       // files are to be little too good
+	probes   map[picture.Coding]probed
+	closer   bool // files are to be little too good
 }
 
 // passes is the most of the target's difference that a file may show.
@@ -432,11 +435,12 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 	case s.thorough || s.closer:
 		most, slack = 5, 0.5
 	case format == picture.AVIF: // most will fetch it
-		most, enough, slack = 2, 0, 0 // a step less
+		most, enough, slack = 2, 1, 0.25
 	}
 	var bytes int
 	var err error
-	if !s.judge.probe.whole() {
+	probing := !s.judge.probe.all()
+	if probing {
 		if bytes, err = s.foretell(format, &h); err != nil {
 			return Asset{}, err
 		}
@@ -469,7 +473,6 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 		}
 		room := roomOf(look.Beside(s.target))
 		if t.note(q, room); t.tried == 1 {
-			s.judge.probe.learn(look)
 			first = len(data)
 		}
 		good := room >= 0
@@ -482,20 +485,32 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (Asset, 
 			best = Asset{}
 			break
 		}
-		step := min(max(surely*t.slope, 0.4), 1)
-		done := room < max(slack, step) || t.tried >= most && room < enough || t.tried > most
-		if t.narrow() || good && done || t.tried >= most+4 {
+		if !probing && format == picture.AVIF { // a step less is worth trying
+			slack = min(max(t.slope, 0.4), 0.9)
+		}
+		if t.narrow() || good && (room < slack || t.tried >= most && room < enough || t.tried > most) ||
+			t.tried >= most+4 {
 			break
 		}
-		q = t.next(max(slack/3, step/3), far)
+		q = t.next(slack/3, far)
+		if probing {
+			p, err := s.probe(format, t.q)
+			if err != nil {
+				return best, err
+			}
+			s.judge.probe.learn(p.look, look)
+			if q, err = s.again(format, t); err != nil {
+				return best, err
+			}
+		}
+		if q == t.q {
+			break // the next one would not do
+		}
 	}
 	s.probed[format] = float64(bytes) * float64(len(best.Data)) / float64(first) // as the whole turned out
 	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried, s.full})
 	return best, nil
 }
-
-// surely is how many steps of room a file has for the next lower quality to be worth trying.
-const surely = 1.35
 
 // hopeless is how much heavier than JPEG's WebP's probe may be for WebP to be worth trying. Of AVIF a probe, which is
 // of what is busy, tells too little: it gains most where a picture is calm.

@@ -39,7 +39,19 @@ func onePlan(layers string) string {
 // chosen is the files of one picture of one box, without their contents.
 func chosen(t *testing.T, data []byte, layer string) (*plan.Plan, *picture.Store, []*Ladder) {
 	t.Helper()
-	p, err := plan.Parse("p.yaml", []byte(onePlan("{"+layer+"}")))
+	return chosenOf(t, data, onePlan("{"+layer+"}"))
+}
+
+// chosenIn is the files of one picture that covers one box.
+func chosenIn(t *testing.T, data []byte, viewports, box string) (*plan.Plan, *picture.Store, []*Ladder) {
+	t.Helper()
+	return chosenOf(t, data, "tourmaline: 1\n"+viewports+"\nboxes: [{name: b, "+box+
+		", layers: [{image: a.png, size: cover}]}]\n")
+}
+
+func chosenOf(t *testing.T, data []byte, text string) (*plan.Plan, *picture.Store, []*Ladder) {
+	t.Helper()
+	p, err := plan.Parse("p.yaml", []byte(text))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -77,7 +77,7 @@ var veiledFactor = map[plan.Level]float64{plan.High: 1, plan.Normal: 1.5, plan.L
 
 // prepare looks at the rung's px and decides how files must look.
 func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
-	if err := j.survey(own); err != nil {
+	if err := j.survey(b, own); err != nil {
 		return err
 	}
 	j.tone = j.toneOf(own)
@@ -108,7 +108,7 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 		j.retarget(func(l similar.Look) similar.Look { return l.Times(math.Pow(lowFactor, j.l.less)) })
 	}
 	j.trial = nil
-	j.probe.learn(j.everywhere(j.shows, func(o *judge) similar.Look { return o.shows }))
+	j.probe.learn(j.probe.trial, j.everywhere(j.shows, func(o *judge) similar.Look { return o.shows }))
 	return err
 }
 
@@ -190,6 +190,7 @@ const (
 	habitShare   = 0.95 // the rest is for what the measure does not see
 	sharperShare = 0.9  // where files are sharper: what is seen adds up less exactly there
 	sharperMost  = 2
+	worstShare   = 0.93 // of what may be seen at the worst place: one place is judged less exactly than all
 	sharperLeast = 0.6
 )
 
@@ -212,18 +213,23 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	may := func(share float64) float64 { // times the target
-		h := habit.Times(share)
-		return min(moreOf(h.Mean, soft.Mean, trial.Mean, j.shows.Mean)/j.target.Mean,
-			moreOf(h.Worst, soft.Worst, trial.Worst, j.shows.Worst)/j.target.Worst)
-	}
-	switch more, less := may(sharperShare), may(habitShare); {
-	case more > 1: // also where nothing is asked of coding
-		j.target = j.target.Times(min(more, sharperMost))
-	case less < 1 && soft.Beside(habit) < 0.5: // else it is resampling that is seen
-		j.target = j.target.Times(max(less, sharperLeast))
-	}
+	mean := moved(habit.Mean, soft.Mean, trial.Mean, j.shows.Mean, j.target.Mean)
+	worst := worstShare * moved(habit.Worst, soft.Worst, trial.Worst, j.shows.Worst, j.target.Worst)
+	j.target = similar.Look{Mean: j.target.Mean * mean, Worst: j.target.Worst * worst}
 	return nil
+}
+
+// moved is how much of a target may be made where the habit looks so in the box; the rest is of what moreOf asks.
+func moved(habit, soft, trial, coded, target float64) float64 {
+	more := moreOf(habit*sharperShare, soft, trial, coded) / target
+	less := moreOf(habit*habitShare, soft, trial, coded) / target
+	switch {
+	case more > 1: // also where nothing is asked of coding
+		return min(more, sharperMost)
+	case less < 1 && soft < habit/2: // else it is resampling that is seen
+		return max(less, sharperLeast)
+	}
+	return 1
 }
 
 // moreOf is how much difference coding may make to px that look soft beside what is shown, so that
@@ -242,7 +248,7 @@ func moreOf(habit, soft, trial, coded float64) float64 {
 const (
 	maxSeen    = 1_000_000
 	windowSide = 128
-	worstSeen  = 8
+	worstSeen  = 9
 )
 
 var evenlySeen = image.Pt(6, 5)

@@ -211,35 +211,6 @@ func TestWindows(t *testing.T) {
 	}
 }
 
-// A probe holds whole places of the picture, and foretells how all of it looks.
-func TestProbe(t *testing.T) {
-	img := kite(1400, 1000)
-	p := newProbe(img, []image.Point{{930, 333}, {700, 700}, {100, 100}, {1300, 900}, {400, 500}})
-	if p.whole() || p.img.Rect.Dx() != probeSide*probePlace || len(p.inner) < 12 || len(p.sizes) != len(p.inner) {
-		t.Fatalf("%v, %d places", p.img.Rect, len(p.inner))
-	}
-	around, _ := windows(img.Rect, []image.Point{{930, 333}}, seeing{side: probePlace, around: 1})
-	at := around[0]
-	for y := range probePlace {
-		for x := range probePlace {
-			if p.img.RGBAAt(x, y) != img.RGBAAt(at.Min.X+x, at.Min.Y+y) {
-				t.Fatalf("px %d, %d of the first place is another", x, y)
-			}
-		}
-	}
-	if l, err := p.look(p.img); err != nil || l.Mean > 1e-6 {
-		t.Errorf("uncoded it looks %+v, %v", l, err)
-	}
-	p.last = similar.Look{Mean: 1, Worst: 2}
-	p.learn(similar.Look{Mean: 1.2, Worst: 1})
-	if math.Abs(p.shows.Mean-1.2) > 1e-9 || math.Abs(p.shows.Worst-0.5) > 1e-9 {
-		t.Errorf("it learned %+v", p.shows)
-	}
-	if small := newProbe(kite(300, 200), nil); !small.whole() {
-		t.Error("a small picture has a probe")
-	}
-}
-
 // On phones of density 3 files have three quarters of a px for each device px, but never fewer than
 // the habit's file, unless the plan says how many.
 func TestSharpnessIsTheHabitsAtLeast(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"image"
 	"image/draw"
 	"image/jpeg"
+	"math"
 	"slices"
 
 	"tourmaline/core/picture"
@@ -25,7 +26,7 @@ type probe struct {
 	canvas variant
 	// shows is how much of a difference there the whole box shows.
 	shows similar.Look
-	last  similar.Look // what was foretold of the quality that was found last
+	trial similar.Look // how the trial coding looks there
 }
 
 // A probe has so many places a side, of so many px: coders' largest blocks lie wholly in one.
@@ -65,11 +66,11 @@ func places(own *image.RGBA, around []image.Point) (img *image.RGBA, inner, at [
 }
 
 // leastShown is how many device px a side of a place must be in the box to be looked at there.
-const leastShown = 64
+const leastShown = 32
 
 // boxed has the places looked at as the box shows them, where it shows enough of them.
 func (j *judge) boxed(p *probe, own *image.RGBA) (err error) {
-	if p.whole() || !j.shown || j.l.Tiled {
+	if p.all() || !j.shown || j.l.Tiled {
 		return nil
 	}
 	s := *j.scene
@@ -100,36 +101,36 @@ func part(img *image.RGBA, r image.Rectangle) *image.RGBA {
 	return out
 }
 
-// whole reports whether the probe is the picture itself.
-func (p *probe) whole() bool { return len(p.inner) == 1 }
+// all reports whether the probe is the picture itself.
+func (p *probe) all() bool { return len(p.inner) == 1 }
 
-// look tells how the probe, coded, looks in the box, about.
+// look tells how the probe, coded, looks in the box where its places are.
 func (p *probe) look(coded *image.RGBA) (l similar.Look, err error) {
 	if p.view != nil {
 		for i, at := range p.at {
 			const rim = probeRim / 2 // places may overlap: what neighbours disturb is left out
 			draw.Draw(p.canvas.img, at.Inset(rim), coded, p.inner[i].Inset(rim-probeRim).Min, draw.Src)
 		}
-		if l, err = p.view.look(p.canvas); err != nil {
-			return l, err
-		}
-	} else {
-		var pools []similar.Pool
-		for i, r := range p.inner {
-			pools = append(pools, p.refs[i].Pool(part(coded, r)))
-		}
-		l = similar.Joined(pools, p.sizes)
+		return p.view.look(p.canvas)
 	}
-	return similar.Look{Mean: l.Mean * p.shows.Mean, Worst: l.Worst * p.shows.Worst}, nil
+	var pools []similar.Pool
+	for i, r := range p.inner {
+		pools = append(pools, p.refs[i].Pool(part(coded, r)))
+	}
+	return similar.Joined(pools, p.sizes), nil
 }
 
-// learn takes in how the whole picture looks where the probe looked as it did last.
-func (p *probe) learn(whole similar.Look) {
+// whole is how all of the picture looks, about, where the probe looks so.
+func (p *probe) whole(l similar.Look) similar.Look {
+	return similar.Look{Mean: l.Mean * p.shows.Mean, Worst: l.Worst * p.shows.Worst}
+}
+
+// learn takes in how the whole picture looks where the probe looks so.
+func (p *probe) learn(l, whole similar.Look) {
 	const least, most = 0.25, 4
-	if !p.whole() && p.last.Mean > 0 && p.last.Worst > 0 {
-		p.shows.Mean *= min(max(whole.Mean/p.last.Mean, least), most)
-		p.shows.Worst *= min(max(whole.Worst/p.last.Worst, least), most)
-		p.last = similar.Look{}
+	if !p.all() && l.Mean > 0 && l.Worst > 0 && whole.Mean > 0 {
+		p.shows.Mean = min(max(whole.Mean/l.Mean, least), most)
+		p.shows.Worst = min(max(whole.Worst/l.Worst, least), most)
 	}
 }
 
@@ -138,7 +139,7 @@ func (p *probe) learn(whole similar.Look) {
 const trialQuality = 60
 
 // survey codes the rung's px once to see where that does most damage: there it is looked at.
-func (j *judge) survey(own *image.RGBA) error {
+func (j *judge) survey(habit *batch, own *image.RGBA) error {
 	var b bytes.Buffer
 	if err := jpeg.Encode(&b, own, &jpeg.Options{Quality: trialQuality}); err != nil {
 		return err
@@ -147,10 +148,12 @@ func (j *judge) survey(own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	if j.large() || own.Rect.Dx()*own.Rect.Dy() >= probeLeast || slices.ContainsFunc(j.others, (*judge).large) {
-		j.middles = damaged(own, trial)
-	}
 	j.trial = trial
+	if j.large() || slices.ContainsFunc(j.others, (*judge).large) {
+		if err := j.damaged(habit, own); err != nil {
+			return err
+		}
+	}
 	at, err := j.see(own, j.middles)
 	if err != nil {
 		return err
@@ -160,7 +163,7 @@ func (j *judge) survey(own *image.RGBA) error {
 		return err
 	}
 	coded, _, _, _ := places(trial, at)
-	j.probe.last, err = j.probe.look(coded)
+	j.probe.trial, err = j.probe.look(coded)
 	return err
 }
 
@@ -198,11 +201,56 @@ func (j *judge) see(own *image.RGBA, middles []image.Point) (worst []image.Point
 	return worst, err
 }
 
-// damaged are the middles of the places of a picture where a coding did most damage, the worst first. Both are looked
-// at in half their px, which tells where as well.
-func damaged(own, coded *image.RGBA) (out []image.Point) {
-	for _, p := range worstFirst(similar.To(halved(own), 1).Places(halved(coded))) {
-		out = append(out, p.At.Min.Add(p.At.Max))
+// damaged finds the middles of the places of a picture where the trial coding does most damage, the worst first, and by
+// turns of those where the habit's file looks worst and those of the finest detail, which it loses where it is enlarged.
+// Pictures are looked at in half their px, which tells where as well.
+func (j *judge) damaged(b *batch, own *image.RGBA) error {
+	if err := b.habit(habitSize(j.l.File.Width, j.l.File.Height)); err != nil {
+		return err
+	}
+	kx := float64(b.habitJPEG.Rect.Dx()) / float64(j.l.File.Width)
+	ky := float64(b.habitJPEG.Rect.Dy()) / float64(j.l.File.Height)
+	part := picture.Part{X: j.r.Part.X * kx, Y: j.r.Part.Y * ky, W: j.r.Part.W * kx, H: j.r.Part.H * ky}
+	half := halved(own)
+	ref := similar.To(half, 1)
+	trial := worstFirst(ref.Places(halved(j.trial)))
+	habit := worstFirst(ref.Places(picture.Scale(b.habitJPEG, part, half.Rect.Size(), picture.Scaling{})))
+	fine := worstFirst(finest(own, half))
+	for i := range min(len(trial), len(fine)) {
+		for _, p := range []similar.Place{trial[i], habit[i], fine[i]} {
+			j.middles = append(j.middles, p.At.Min.Add(p.At.Max))
+		}
+	}
+	return nil
+}
+
+// finest are places of a picture, in px of its half, and how much of their detail the half has lost.
+func finest(img, half *image.RGBA) (out []similar.Place) {
+	const side, cell = 32, 2 // of a place and what is seen as one, px of the half
+	w, h := (half.Rect.Dx()+side-1)/side, (half.Rect.Dy()+side-1)/side
+	sums := make([]float64, w*h)
+	for y := 0; y+cell <= half.Rect.Dy(); y += cell {
+		for x := 0; x+cell <= half.Rect.Dx(); x += cell {
+			lost := 0
+			for v := y; v < y+cell; v++ {
+				b, a := half.Pix[v*half.Stride+4*x:][:4*cell], img.Pix[2*v*img.Stride+8*x:]
+				for i := range b {
+					if i%4 == 3 {
+						continue
+					}
+					k := i/4*8 + i%4
+					for _, p := range [4]uint8{a[k], a[k+4], a[k+img.Stride], a[k+img.Stride+4]} {
+						d := int(p) - int(b[i])
+						lost += d * d
+					}
+				}
+			}
+			sums[y/side*w+x/side] += float64(lost) * math.Sqrt(float64(lost))
+		}
+	}
+	for i, s := range sums {
+		at := image.Pt(i%w*side, i/w*side)
+		out = append(out, similar.Place{At: image.Rectangle{at, at.Add(image.Pt(side, side))}, Difference: s})
 	}
 	return out
 }
@@ -241,47 +289,104 @@ func (j *judge) px(at image.Point) image.Point {
 }
 
 // spare is how much more room than none a probe's quality is to have, so that the whole is mostly good enough at once:
-// JPEG's is the first that is looked at, and few fetch it; of AVIF a step is about twice as much.
-var spare = map[picture.Format]float64{picture.JPEG: 1.2, picture.AVIF: 0.15}
+// JPEG's is the first that is looked at, and few fetch it; of AVIF a little less good than a probe foretells, a few per cent in the mean.
+var spare = map[picture.Format]float64{picture.JPEG: 1.2, picture.AVIF: 0.5}
+
+// probed is how the probe looks, coded, and its bytes.
+type probed struct {
+	look  similar.Look
+	bytes int
+}
+
+// probe codes the probe, once.
+func (s *search) probe(format picture.Format, step int) (probed, error) {
+	how := picture.Coding{Format: format, Quality: qualityOf(format, step), Full: s.full, Thorough: s.thorough}
+	if p, ok := s.probes[how]; ok {
+		return p, nil
+	}
+	data, err := s.encode(s.judge.probe.img, how)
+	if err != nil {
+		return probed{}, err
+	}
+	img, err := Decode(data)
+	if err != nil {
+		return probed{}, err
+	}
+	p := probed{bytes: len(data)}
+	p.look, err = s.judge.probe.look(img)
+	s.probes[how] = p
+	return p, err
+}
+
+// room is how much room the whole has, about, where the probe looks so.
+func (s *search) room(p probed) float64 {
+	return roomOf(s.judge.probe.whole(p.look).Beside(s.target))
+}
 
 // foretell finds the quality at which the probe looks as it should, from a first guess on; h gets
 // what a step of quality is worth. It returns the bytes of the probe, too.
 func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error) {
-	const most, slack, far = 6, 0.7, 30
-	enough := slack
+	const most, far = 6, 30
+	enough := 0.7
 	if format == picture.AVIF { // a step
-		enough = slack / 2
+		enough /= 2
 	}
-	least := spare[format]
 	t := stepping(limits[format], h.slope)
-	best, bestBytes, bestLook := t.limits[1], 0, similar.Look{}
+	best := t.limits[1]
 	q := t.within(stepOf(format, h.quality))
 	for range most {
-		data, err := s.encode(s.judge.probe.img, picture.Coding{Format: format, Quality: qualityOf(format, q),
-			Full: s.full, Thorough: s.thorough})
+		p, err := s.probe(format, q)
 		if err != nil {
 			return 0, err
 		}
-		img, err := Decode(data)
-		if err != nil {
-			return 0, err
+		room := s.room(p) - spare[format]
+		if t.note(q, room); room >= 0 || bytes == 0 {
+			bytes = p.bytes
 		}
-		look, err := s.judge.probe.look(img)
-		if err != nil {
-			return 0, err
-		}
-		room := roomOf(look.Beside(s.target)) - least
-		t.note(q, room)
 		if room >= 0 {
-			best, bestBytes, bestLook = q, len(data), look
-		} else if bestBytes == 0 {
-			bestBytes = len(data)
+			best = q
 		}
 		if room >= 0 && room < enough || t.narrow() {
 			break
 		}
 		q = t.next(enough/2, far)
 	}
-	h.quality, h.slope, s.judge.probe.last = qualityOf(format, best), t.slope, bestLook
-	return bestBytes, nil
+	h.quality, h.slope = qualityOf(format, best), t.slope
+	return bytes, nil
+}
+
+// sure is how much room a step must have by its probe to be worth coding the whole.
+const sure = 0.05
+
+// again is the step that is worth coding after those of t, by the probe and what the whole taught: the last one where
+// none is.
+func (s *search) again(format picture.Format, t *steps) (int, error) {
+	const most, far = 4, 30
+	on := stepping([2]int{max(t.lo+1, t.limits[0]), min(t.hi, t.limits[1])}, t.slope)
+	best, found := t.next(sure, far), false // where a probe does not tell
+	q := t.q
+	if t.room < 0 {
+		q = best
+	}
+	for range most {
+		p, err := s.probe(format, q)
+		if err != nil {
+			return 0, err
+		}
+		room := s.room(p) - sure
+		if q == t.q {
+			room = max(room, 0) // it is good enough
+		}
+		if on.note(q, room); room >= 0 {
+			best, found = q, true
+		}
+		if on.narrow() {
+			break
+		}
+		q = on.next(sure, far)
+	}
+	if !found && t.room >= 0 {
+		return t.q, nil
+	}
+	return best, nil
 }
