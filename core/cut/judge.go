@@ -187,10 +187,11 @@ func (j *judge) elsewhere(b *batch, own *image.RGBA) error {
 // the box: where it looks worse there than coding alone makes it, since its px are enlarged or squeezed,
 // files may look so much of that bad, within a limit; where it looks better, no worse than it does.
 const (
-	habitShare   = 0.95 // the rest is for what the measure does not see
-	sharperShare = 0.9  // where files are sharper: what is seen adds up less exactly there
+	habitShare   = 0.96 // the rest is for what the measure does not see
+	sharperShare = 0.92 // where files are sharper: what is seen adds up less exactly there
+	worstShare   = 0.9  // of either, at the worst place: the measure tells one place less exactly than all
+	wideMost     = 1.1  // on the whole, without the worst places
 	sharperMost  = 2
-	worstShare   = 0.93 // of what may be seen at the worst place: one place is judged less exactly than all
 	sharperLeast = 0.6
 )
 
@@ -213,30 +214,42 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	mean := moved(habit.Mean, soft.Mean, trial.Mean, j.shows.Mean, j.target.Mean)
-	worst := worstShare * moved(habit.Worst, soft.Worst, trial.Worst, j.shows.Worst, j.target.Worst)
-	j.target = similar.Look{Mean: j.target.Mean * mean, Worst: j.target.Worst * worst}
+	mean := moves(seen{habit.Mean, soft.Mean, trial.Mean, j.shows.Mean},
+		seen{habit.Wide, soft.Wide, trial.Wide, j.shows.Wide}, j.target)
+	worst := worstShare * seen{habit.Worst, soft.Worst, trial.Worst, j.shows.Worst}.moves(j.target.Worst)
+	j.target.Mean, j.target.Worst = j.target.Mean*mean, j.target.Worst*worst
 	return nil
 }
 
-// moved is how much of a target may be made where the habit looks so in the box; the rest is of what moreOf asks.
-func moved(habit, soft, trial, coded, target float64) float64 {
-	more := moreOf(habit*sharperShare, soft, trial, coded) / target
-	less := moreOf(habit*habitShare, soft, trial, coded) / target
+// seen is how the habit, a rung's px and their trial coding look beside what the box shows, and how that coding looks
+// beside the px.
+type seen struct{ habit, soft, trial, coded float64 }
+
+// moves is how many times the mean of a target may be made: not as many where it is few places of the habit that are bad.
+func moves(mean, wide seen, target similar.Look) float64 {
+	k := mean.moves(target.Mean)
+	if w := wide.more(wideMost) / target.Wide; k > 1 && w < k {
+		return max(w, 1)
+	}
+	return k
+}
+
+// moves is how many times a target may be made where the box shows that.
+func (s seen) moves(target float64) float64 {
+	more, less := s.more(sharperShare)/target, s.more(habitShare)/target
 	switch {
 	case more > 1: // also where nothing is asked of coding
 		return min(more, sharperMost)
-	case less < 1 && soft < habit/2: // else it is resampling that is seen
+	case less < 1 && s.soft < s.habit/2: // else it is resampling that is seen
 		return max(less, sharperLeast)
 	}
 	return 1
 }
 
-// moreOf is how much difference coding may make to px that look soft beside what is shown, so that
-// both stay below the habit's: coded, which differs so much from them, looks as trial does.
-func moreOf(habit, soft, trial, coded float64) float64 {
-	left := habit*habit - soft*soft
-	each := max(trial*trial-soft*soft, coded*coded/4) / (coded * coded)
+// more is how much difference coding may make to px that look soft, so that both stay below a share of the habit's.
+func (s seen) more(share float64) float64 {
+	left := share*s.habit*share*s.habit - s.soft*s.soft
+	each := max(s.trial*s.trial-s.soft*s.soft, s.coded*s.coded/4) / (s.coded * s.coded)
 	if !(left > 0) || !(each > 0) {
 		return 0
 	}

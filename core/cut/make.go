@@ -289,7 +289,7 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 	}
 	defer m.cpu.Release(1)
 	// Coders, looking at all px once, and what is kept of other windows.
-	cost := min(90*int64(r.Width)*int64(r.Height)+int64(60+16*len(r.also))*maxSeen, m.opt.Memory/2)
+	cost := min(98*int64(r.Width)*int64(r.Height)+int64(60+16*len(r.also))*maxSeen, m.opt.Memory/2)
 	if err := m.coding.Acquire(m.ctx, cost); err != nil {
 		return err
 	}

@@ -49,7 +49,7 @@ func newProbe(own *image.RGBA, around []image.Point) *probe {
 	return p
 }
 
-// places are the picture of the places of a probe, where each lies in it without its rim, where it lies in the picture
+// places are the picture of the places of a probe, where each lies in it without its rim, where in the picture
 // and how many of its px it stands for; the picture itself where it is small.
 func places(own *image.RGBA, around []image.Point) (img *image.RGBA, inner, at []image.Rectangle, px []int) {
 	if own.Rect.Dx()*own.Rect.Dy() < probeLeast || own.Rect.Dx() < probePlace || own.Rect.Dy() < probePlace {
@@ -201,8 +201,8 @@ func (j *judge) see(own *image.RGBA, middles []image.Point) (worst []image.Point
 	return worst, err
 }
 
-// damaged finds the middles of the places of a picture where the trial coding does most damage, the worst first, and by
-// turns of those where the habit's file looks worst and those of the finest detail, which it loses where it is enlarged.
+// damaged finds the middles of the places of a picture where the trial coding does most damage, the worst first, and
+// by turns of those where the habit's file looks worst and those of the finest detail, which it loses enlarged.
 // Pictures are looked at in half their px, which tells where as well.
 func (j *judge) damaged(b *batch, own *image.RGBA) error {
 	if err := b.habit(habitSize(j.l.File.Width, j.l.File.Height)); err != nil {
@@ -286,107 +286,4 @@ func (j *judge) px(at image.Point) image.Point {
 	y := (float64(at.Y)/d + j.f.Border.Y - j.land.Origin.Y) / j.land.Size.Y * float64(j.l.File.Height)
 	return image.Pt(int((x-j.r.Part.X)/j.r.Part.W*float64(j.r.Width)),
 		int((y-j.r.Part.Y)/j.r.Part.H*float64(j.r.Height)))
-}
-
-// spare is how much more room than none a probe's quality is to have, so that the whole is mostly good enough at once:
-// JPEG's is the first that is looked at, and few fetch it; of AVIF a little less good than a probe foretells, a few per cent in the mean.
-var spare = map[picture.Format]float64{picture.JPEG: 1.2, picture.AVIF: 0.5}
-
-// probed is how the probe looks, coded, and its bytes.
-type probed struct {
-	look  similar.Look
-	bytes int
-}
-
-// probe codes the probe, once.
-func (s *search) probe(format picture.Format, step int) (probed, error) {
-	how := picture.Coding{Format: format, Quality: qualityOf(format, step), Full: s.full, Thorough: s.thorough}
-	if p, ok := s.probes[how]; ok {
-		return p, nil
-	}
-	data, err := s.encode(s.judge.probe.img, how)
-	if err != nil {
-		return probed{}, err
-	}
-	img, err := Decode(data)
-	if err != nil {
-		return probed{}, err
-	}
-	p := probed{bytes: len(data)}
-	p.look, err = s.judge.probe.look(img)
-	s.probes[how] = p
-	return p, err
-}
-
-// room is how much room the whole has, about, where the probe looks so.
-func (s *search) room(p probed) float64 {
-	return roomOf(s.judge.probe.whole(p.look).Beside(s.target))
-}
-
-// foretell finds the quality at which the probe looks as it should, from a first guess on; h gets
-// what a step of quality is worth. It returns the bytes of the probe, too.
-func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error) {
-	const most, far = 6, 30
-	enough := 0.7
-	if format == picture.AVIF { // a step
-		enough /= 2
-	}
-	t := stepping(limits[format], h.slope)
-	best := t.limits[1]
-	q := t.within(stepOf(format, h.quality))
-	for range most {
-		p, err := s.probe(format, q)
-		if err != nil {
-			return 0, err
-		}
-		room := s.room(p) - spare[format]
-		if t.note(q, room); room >= 0 || bytes == 0 {
-			bytes = p.bytes
-		}
-		if room >= 0 {
-			best = q
-		}
-		if room >= 0 && room < enough || t.narrow() {
-			break
-		}
-		q = t.next(enough/2, far)
-	}
-	h.quality, h.slope = qualityOf(format, best), t.slope
-	return bytes, nil
-}
-
-// sure is how much room a step must have by its probe to be worth coding the whole.
-const sure = 0.05
-
-// again is the step that is worth coding after those of t, by the probe and what the whole taught: the last one where
-// none is.
-func (s *search) again(format picture.Format, t *steps) (int, error) {
-	const most, far = 4, 30
-	on := stepping([2]int{max(t.lo+1, t.limits[0]), min(t.hi, t.limits[1])}, t.slope)
-	best, found := t.next(sure, far), false // where a probe does not tell
-	q := t.q
-	if t.room < 0 {
-		q = best
-	}
-	for range most {
-		p, err := s.probe(format, q)
-		if err != nil {
-			return 0, err
-		}
-		room := s.room(p) - sure
-		if q == t.q {
-			room = max(room, 0) // it is good enough
-		}
-		if on.note(q, room); room >= 0 {
-			best, found = q, true
-		}
-		if on.narrow() {
-			break
-		}
-		q = on.next(sure, far)
-	}
-	if !found && t.room >= 0 {
-		return t.q, nil
-	}
-	return best, nil
 }

@@ -48,8 +48,8 @@ func TestProbeForetells(t *testing.T) {
 		v := 120 + 50*math.Sin(float64(x)/9)*math.Cos(float64(y)/(7+float64(x)/200)) + 12*r.NormFloat64()
 		return color.RGBA{uint8(min(max(v, 0), 255)), uint8(min(max(v*0.8+20, 0), 255)), uint8(160 - y/20), 255}
 	})
-	p, store, ls := chosenIn(t, img, "viewports: {widths: 900-900, heights: 700-700, densities: [1], named: {w: 900x700@1}}",
-		"height: 630px")
+	p, store, ls := chosenIn(t, img,
+		"viewports: {widths: 900-900, heights: 700-700, densities: [1], named: {w: 900x700@1}}", "height: 630px")
 	l := ls[0]
 	whole := &Rung{Width: 1800, Height: 1260, Part: picture.Part{W: 1800, H: 1260}, Judge: p.Named[0]}
 	m := &maker{ctx: t.Context(), p: p, store: store, made: map[string]*once{}}

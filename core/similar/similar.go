@@ -109,6 +109,7 @@ func (r *Reference) heed(care []Care) {
 type Look struct {
 	Mean  float64 // over the whole picture
 	Worst float64 // over the 64 px where it is greatest
+	Wide  float64 // the part of Mean that hangs on all of the picture, not on its worst places
 }
 
 // Look tells how a picture of the same size looks. One of another size looks infinitely bad.
@@ -153,7 +154,8 @@ func Joined(pools []Pool, sizes []int) Look {
 		worst = max(worst, o.worst)
 	}
 	n := float64(max(px, 1))
-	return Look{(math.Cbrt(cubes/n) + math.Sqrt(math.Cbrt(sixths/n))) / 2, worst}
+	wide := math.Cbrt(cubes / n)
+	return Look{(wide + math.Sqrt(math.Cbrt(sixths/n))) / 2, worst, wide}
 }
 
 // differences are those of each cell, squared; what lies within three cells is seen as one.

@@ -351,16 +351,17 @@ func TestPlaces(t *testing.T) {
 }
 
 func TestLooksByHand(t *testing.T) {
-	a, b := Look{1, 3}, Look{2, 2}
+	a, b := Look{Mean: 1, Worst: 3}, Look{Mean: 2, Worst: 2}
 	if got := a.Beside(b); got != 1.5 {
 		t.Errorf("3 beside 2 is %g", got)
 	}
-	if a.Most(b) != (Look{2, 3}) || a.Least(b) != (Look{1, 2}) || a.Times(2) != (Look{2, 6}) {
+	if a.Most(b) != (Look{Mean: 2, Worst: 3}) || a.Least(b) != (Look{Mean: 1, Worst: 2}) ||
+		a.Times(2) != (Look{Mean: 2, Worst: 6}) {
 		t.Error("most, least or times")
 	}
 	// (1 + 3 * 2³) / 4 = 6.25, (1 + 3 * 2⁶) / 4 = 48.25
 	got := Joined([]Pool{{1, 1, 1.5}, {8, 64, 2.5}}, []int{10, 30})
-	if math.Abs(got.Mean-(1.842+1.908)/2) > 1e-3 || got.Worst != 2.5 {
+	if math.Abs(got.Mean-(1.842+1.908)/2) > 1e-3 || got.Worst != 2.5 || math.Abs(got.Wide-1.842) > 1e-3 {
 		t.Errorf("joined: %+v", got)
 	}
 	for _, score := range []float64{50, 90, 95, 99} {
