@@ -129,7 +129,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (best As
 		if a.Look, err = s.judge.score(a.Data); err != nil {
 			return best, err
 		}
-		room := roomOf(a.Look.Beside(s.target))
+		room := s.room(a.Look)
 		if t.note(q, room); t.tried == 1 {
 			first = len(a.Data)
 		}
@@ -215,10 +215,21 @@ func (s *search) probe(format picture.Format, step int) (probed, error) {
 	return p, err
 }
 
-// room is how much room the whole has, about, where the probe looks so.
-func (s *search) room(p probed) float64 {
-	return roomOf(s.judge.probe.whole(p.look).Beside(s.target))
+// together is how much of the target's worst place a file may show that shows all of its mean: where the mean has room
+// the worst place may take it, and where it has none, as in a calm sky, one place says less exactly what is seen.
+const together = 0.88
+
+// room is how far from its target a look is.
+func (s *search) room(l similar.Look) float64 {
+	beside := l.Beside(s.target)
+	if t := s.target; t.Mean > 0 && t.Worst > 0 {
+		beside = max(beside, math.Sqrt(l.Mean/t.Mean*l.Worst/t.Worst/together))
+	}
+	return roomOf(beside)
 }
+
+// foretold is how far from its target the whole is, about, where the probe looks so.
+func (s *search) foretold(p probed) float64 { return s.room(s.judge.probe.whole(p.look)) }
 
 // foretell finds the quality at which the probe looks as it should, from a first guess on; h gets
 // what a step of quality is worth. It returns the bytes of the probe, too.
@@ -236,7 +247,7 @@ func (s *search) foretell(format picture.Format, h *hint) (bytes int, err error)
 		if err != nil {
 			return 0, err
 		}
-		room := s.room(p) - spare[format]
+		room := s.foretold(p) - spare[format]
 		if t.note(q, room); room >= 0 || bytes == 0 {
 			bytes = p.bytes
 		}
@@ -270,7 +281,7 @@ func (s *search) again(format picture.Format, t *steps) (int, error) {
 		if err != nil {
 			return 0, err
 		}
-		room := s.room(p) - sure
+		room := s.foretold(p) - sure
 		if q == t.q {
 			room = max(room, 0) // it is good enough
 		}
