@@ -215,18 +215,8 @@ func (s *search) probe(format picture.Format, step int) (probed, error) {
 	return p, err
 }
 
-// together is how much of the target's worst place a file may show that shows all of its mean: where the mean has room
-// the worst place may take it, and where it has none, as in a calm sky, one place says less exactly what is seen.
-const together = 0.88
-
 // room is how far from its target a look is.
-func (s *search) room(l similar.Look) float64 {
-	beside := l.Beside(s.target)
-	if t := s.target; t.Mean > 0 && t.Worst > 0 {
-		beside = max(beside, math.Sqrt(l.Mean/t.Mean*l.Worst/t.Worst/together))
-	}
-	return roomOf(beside)
-}
+func (s *search) room(l similar.Look) float64 { return roomOf(l.Beside(s.target)) }
 
 // foretold is how far from its target the whole is, about, where the probe looks so.
 func (s *search) foretold(p probed) float64 { return s.room(s.judge.probe.whole(p.look)) }
