@@ -190,7 +190,7 @@ const (
 	habitShare   = 0.96 // the rest is for what the measure does not see
 	sharperShare = 0.92 // where files are sharper: what is seen adds up less exactly there
 	worstShare   = 0.9  // of either, at the worst place: the measure tells one place less exactly than all
-	wideMost     = 1.1  // on the whole, without the worst places
+	wideMost     = 1.02 // on the whole, without the worst places
 	sharperMost  = 2
 	sharperLeast = 0.6
 )
