@@ -225,7 +225,7 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 // beside the px.
 type seen struct{ habit, soft, trial, coded float64 }
 
-// moves is how many times the mean of a target may be made: not as many where it is few places of the habit that are bad.
+// moves is how many times the mean of a target may be made: not as many where few places of the habit are bad.
 func moves(mean, wide seen, target similar.Look) float64 {
 	k := mean.moves(target.Mean)
 	if w := wide.more(wideMost) / target.Wide; k > 1 && w < k {

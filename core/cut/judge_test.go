@@ -211,14 +211,15 @@ func TestWindows(t *testing.T) {
 	}
 }
 
-// The habit looks 2 where a trial coding looks 1, as it does beside the px themselves: 1.84 may be made, of 1 asked. Of px
-// that look 1.2 before they are coded, 1.6 after: 1.84² - 1.2² = 1.9456 is left, of which a coding of 1 takes
+// The habit looks 2 where a trial coding looks 1, as it does beside the px themselves: 1.84 may be made, of 1 asked. Of
+// px that look 1.2 before they are coded, 1.6 after: 1.84² - 1.2² = 1.9456 is left, of which a coding of 1 takes
 // 1.6² - 1.2² = 1.12. Where the habit is bad in few places, all of it may be 1.02 times as bad as the habit's.
 func TestMovesByHand(t *testing.T) {
 	sharp := seen{habit: 2, trial: 1, coded: 1}
 	soft := seen{2, 1.2, 1.6, 1}
 	for i, c := range []struct{ got, want float64 }{
-		{sharp.moves(1), 1.84}, {sharp.moves(0.5), 2}, {sharp.moves(1.9), 1}, {sharp.moves(2), 0.96}, {sharp.moves(6), 0.6},
+		{sharp.moves(1), 1.84}, {sharp.moves(0.5), 2}, {sharp.moves(1.9), 1}, {sharp.moves(2), 0.96},
+		{sharp.moves(6), 0.6},
 		{soft.moves(1), math.Sqrt(1.9456 / 1.12)}, {soft.moves(4), 1},
 		{moves(sharp, seen{habit: 1.2, trial: 1, coded: 1}, similar.Look{Mean: 1, Wide: 1}), 1.224},
 		{moves(sharp, seen{habit: 0.8, trial: 1, coded: 1}, similar.Look{Mean: 1, Wide: 1}), 1},
