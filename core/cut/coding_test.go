@@ -5,6 +5,7 @@ import (
 	"context"
 	"image"
 	"image/color"
+	"image/jpeg"
 	"image/png"
 	"math"
 	"math/rand/v2"
@@ -55,7 +56,11 @@ func chosenOf(t *testing.T, data []byte, text string) (*plan.Plan, *picture.Stor
 	if err != nil {
 		t.Fatal(err)
 	}
-	store := picture.NewStore(fstest.MapFS{"a.png": {Data: data}})
+	name := "a.png"
+	if bytes.HasPrefix(data, []byte{0xff, 0xd8}) {
+		name = "a.jpg"
+	}
+	store := picture.NewStore(fstest.MapFS{name: {Data: data}})
 	ls, err := Choose(t.Context(), p, store)
 	if err != nil || len(ls) != 1 {
 		t.Fatal(err)
@@ -208,5 +213,61 @@ func TestMissedLookIsTold(t *testing.T) {
 		if got := r.Short(&c.a); (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
 			t.Errorf("%+v: %q", c.a, got)
 		}
+	}
+}
+
+// What is drawn in soft shades is coded slowly, which saves a third of it, where many fetch it; grain never.
+func TestCare(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 1))
+	var hills bytes.Buffer // five, one before the other
+	img := image.NewRGBA(image.Rect(0, 0, 900, 600))
+	for i := range 900 * 600 {
+		x, y, k := i%900, i/900, 0.0
+		for n := range 5 {
+			n := float64(n)
+			if float64(y) > 90+105*n+45*math.Sin(float64(x)/(60+20*n)+n) {
+				k = n + 1
+			}
+		}
+		img.SetRGBA(x, y, color.RGBA{uint8(230 - 30*k + float64(y)/30), uint8(200 - 25*k + float64(x)/60),
+			uint8(180 - 10*k), 255})
+	}
+	if err := jpeg.Encode(&hills, img, &jpeg.Options{Quality: 95}); err != nil {
+		t.Fatal(err)
+	}
+	grain := pngOf(t, 900, 600, func(x, y int) color.RGBA {
+		v := uint8(min(max(128+20*r.NormFloat64(), 0), 255))
+		return color.RGBA{v, v, v, 255}
+	})
+	avif := func(data []byte, name string, total float64) (careful bool, bytes int) {
+		p, store, ls := chosen(t, data, "image: "+name+", size: cover")
+		for _, r := range ls[0].Rungs {
+			r.total = total
+		}
+		if err := Make(t.Context(), p, store, ls, Options{}); err != nil {
+			t.Fatal(err)
+		}
+		for _, rung := range ls[0].Rungs {
+			for _, tried := range rung.made.Tried {
+				careful = careful || tried.Careful
+			}
+			for _, a := range rung.All {
+				if a.Format == picture.AVIF {
+					bytes += len(a.Data)
+				}
+			}
+		}
+		return careful, bytes
+	}
+	many, light := avif(hills.Bytes(), "a.jpg", 1)
+	few, heavy := avif(hills.Bytes(), "a.jpg", worthCare/2)
+	if !many || few {
+		t.Errorf("the hills of many are coded slowly: %v, those of few: %v", many, few)
+	}
+	if light == 0 || float64(light) > (1-careGain)*float64(heavy) {
+		t.Errorf("coded slowly the hills have %d bytes, quickly %d", light, heavy)
+	}
+	if slow, _ := avif(grain, "a.png", 1); slow {
+		t.Error("grain is coded slowly, which saves nothing")
 	}
 }

@@ -216,7 +216,10 @@ func (j *judge) sharper(b *batch, own *image.RGBA) error {
 	}
 	mean := moves(seen{habit.Mean, soft.Mean, trial.Mean, j.shows.Mean},
 		seen{habit.Wide, soft.Wide, trial.Wide, j.shows.Wide}, j.target)
-	worst := worstShare * seen{habit.Worst, soft.Worst, trial.Worst, j.shows.Worst}.moves(j.target.Worst)
+	worst := seen{habit.Worst, soft.Worst, trial.Worst, j.shows.Worst}.moves(j.target.Worst)
+	if !j.veiled { // what lies over the picture hides what the share is for
+		worst *= worstShare
+	}
 	j.target.Mean, j.target.Worst = j.target.Mean*mean, j.target.Worst*worst
 	return nil
 }

@@ -78,7 +78,7 @@ func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "14"
+const version = "15"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -171,6 +171,7 @@ type tried struct {
 	Slope   float64
 	Times   int  // it was coded so often
 	Full    bool // with colours of full size
+	Careful bool // slowly
 }
 
 // batch is all ladders of one source.
@@ -300,9 +301,10 @@ func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
 	}
 	files := m.p.Files
 	h := sha256.New()
-	fmt.Fprintf(h, "%s/%s/%s/%v/%d/%d/%v/%v/%v/%v/%v/%v/%v/%s", version, codec.Version, w.hash, r.Part, r.Width,
+	fmt.Fprintf(h, "%s/%s/%s/%v/%d/%d/%v/%v/%v/%v/%v/%v/%v/%v/%s", version, codec.Version, w.hash, r.Part, r.Width,
 		r.Height,
-		l.Tiled, l.Copy, files.Sharpen, l.less, files.Formats, m.opt.Thorough, lead.asHint(), j.signature())
+		l.Tiled, l.Copy, files.Sharpen, l.less, files.Formats, m.opt.Thorough, r.total >= worthCare,
+		lead.asHint(), j.signature())
 	key := hex.EncodeToString(h.Sum(nil))
 	m.mu.Lock()
 	o := m.made[key]

@@ -15,6 +15,7 @@ type search struct {
 	ctx      context.Context
 	target   similar.Look
 	thorough bool
+	careful  bool // the file that is sought is coded slowly
 	tried    []tried
 	probed   map[picture.Format]float64 // bytes of the probes
 	probes   map[picture.Coding]probed
@@ -99,10 +100,8 @@ func (a *aim) done(t *steps) bool {
 		t.room >= 0 && (t.room < a.slack || t.tried >= a.most && t.room < a.enough || t.tried > a.most)
 }
 
-// find looks for the quality on a probe, then codes the picture, mostly once or twice. It returns
-// the lightest file that was good enough, or the best one where none is; none where it would be
-// no lighter than what there is.
-func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (best Asset, err error) {
+// seek looks for the quality on a probe, then codes the picture, mostly once or twice. It returns what find does.
+func (s *search) seek(ideal *image.RGBA, format picture.Format, h hint) (best Asset, err error) {
 	bytes := 0
 	if !s.judge.probe.all() {
 		if bytes, err = s.foretell(format, &h); err != nil {
@@ -122,8 +121,7 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (best As
 			return best, err
 		}
 		a := Asset{Format: format, Quality: qualityOf(format, q)}
-		if a.Data, err = s.codeTile(ideal, picture.Coding{Format: format, Quality: a.Quality, Full: s.full,
-			Thorough: s.thorough}); err != nil {
+		if a.Data, err = s.codeTile(ideal, s.how(format, q)); err != nil {
 			return best, err
 		}
 		if a.Look, err = s.judge.score(a.Data); err != nil {
@@ -154,8 +152,14 @@ func (s *search) find(ideal *image.RGBA, format picture.Format, h hint) (best As
 		}
 	}
 	s.probed[format] = float64(bytes) * float64(len(best.Data)) / float64(first) // as the whole turned out
-	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried, s.full})
+	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried, s.full, s.careful})
 	return best, nil
+}
+
+// how a picture is coded at a step.
+func (s *search) how(format picture.Format, step int) picture.Coding {
+	return picture.Coding{Format: format, Quality: qualityOf(format, step), Full: s.full, Careful: s.careful,
+		Thorough: s.thorough}
 }
 
 // next is the step to try after one that looked so; the same where none is worth it.
@@ -197,7 +201,7 @@ type probed struct {
 
 // probe codes the probe, once.
 func (s *search) probe(format picture.Format, step int) (probed, error) {
-	how := picture.Coding{Format: format, Quality: qualityOf(format, step), Full: s.full, Thorough: s.thorough}
+	how := s.how(format, step)
 	if p, ok := s.probes[how]; ok {
 		return p, nil
 	}
@@ -216,7 +220,12 @@ func (s *search) probe(format picture.Format, step int) (probed, error) {
 }
 
 // room is how far from its target a look is.
-func (s *search) room(l similar.Look) float64 { return roomOf(l.Beside(s.target)) }
+func (s *search) room(l similar.Look) float64 {
+	if s.careful {
+		return roomOf(l.Beside(s.target.Times(careShare)))
+	}
+	return roomOf(l.Beside(s.target))
+}
 
 // foretold is how far from its target the whole is, about, where the probe looks so.
 func (s *search) foretold(p probed) float64 { return s.room(s.judge.probe.whole(p.look)) }
