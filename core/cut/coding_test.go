@@ -192,8 +192,8 @@ func TestAnotherScrimCodesLittleAgain(t *testing.T) {
 		}
 		return len(cache) - before
 	}
-	first, same, other := entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 11%)")
-	if same != 0 || other >= first {
+	first, same, other := entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 10%)"), entries("rgb(0 0 0 / 10.1%)")
+	if first < 3 || same != 0 || other != 1 { // what was judged; its codings are known
 		t.Errorf("%d entries at first, %d for the same, %d for another scrim", first, same, other)
 	}
 }
