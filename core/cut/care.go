@@ -47,8 +47,8 @@ func (s *search) knownCare(format picture.Format) (known, careful bool) {
 	return known, careful
 }
 
-// care reports whether a file is worth to be coded slowly, by the probe coded both ways at one step. h is moved to where
-// it looks as it should.
+// care reports whether a file is worth to be coded slowly, by the probe coded both ways at one step. h is moved to
+// where it looks as it should.
 func (s *search) care(format picture.Format, h *hint) (bool, error) {
 	if _, err := s.foretell(format, h); err != nil {
 		return false, err
