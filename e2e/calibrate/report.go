@@ -105,7 +105,7 @@ const head = `# How the measure of likeness was calibrated
 
 What core/similar says of codings, beside two public measures that know nothing of it: the 3-norm and the greatest
 difference of butteraugli_main (Debian's libjxl-devtools 0.7), and the greatest difference of butteraugli (Debian's
-package of 2017). 18 pictures of Debian's wallpaper packages, none of them here, as a box of 1440 CSS px shows them at
+package of 2017). %d pictures of Debian's wallpaper packages, none of them here, as a box of 1440 CSS px shows them at
 densities 1 and 2; of each the busiest 640 x 426 device px, as JPEG (Go's), WebP (method 2) and AVIF (speed 9, tuned for
 SSIM) at eight qualities each. The public measures know no density: they saw the device px. The weights in
 core/similar/weights.go were not fitted to these: they are the least squares, none below zero, over libjxl's map of
@@ -122,7 +122,11 @@ Rank correlation (Spearman's):
 func text(all []*sample) string {
 	l := judge(all)
 	var b strings.Builder
-	b.WriteString(head)
+	pictures := map[string]bool{}
+	for _, s := range all {
+		pictures[s.picture] = true
+	}
+	fmt.Fprintf(&b, head, len(pictures))
 	b.WriteString("| codings | number | mean, 3-norm | worst, greatest of libjxl | worst, greatest of butteraugli | " +
 		"score, 3-norm | score, greatest of butteraugli |\n| --- | --: | --: | --: | --: | --: | --: |\n")
 	row := func(name string, l []judged) {
