@@ -196,6 +196,13 @@ func TestAnotherScrimCodesLittleAgain(t *testing.T) {
 	if first < 3 || same != 0 || other != 1 { // what was judged; its codings are known
 		t.Errorf("%d entries at first, %d for the same, %d for another scrim", first, same, other)
 	}
+	others := 0
+	for _, share := range []string{"11%", "12%", "13%", "14%"} {
+		others += entries("rgb(0 0 0 / " + share + ")")
+	}
+	if others >= 4*first {
+		t.Errorf("%d entries for four scrims that are a per cent stronger each, %d for the first", others, first)
+	}
 }
 
 // A file that looks less like its source than was asked for is told, with the reason.
