@@ -267,7 +267,7 @@ if [ "$OPT" = -O3 ] && (cd "$BUILD" && sha256sum --check --status "$HERE/verify/
 else
   say "note: not identical to the recorded modules (other options, revisions or compiler?)"
 fi
-(cd "$OUT" && sha256sum webp.wasm.gz aom.wasm.gz dav1d.wasm.gz | tee SHA256SUMS)
+(cd "$OUT" && sha256sum webp.wasm.gz aom.wasm.gz dav1d.wasm.gz $(ls resvg.wasm.gz 2>/dev/null) | tee SHA256SUMS)
 
 # The licences that must go along with the modules.
 mkdir -p "$OUT/licences"
@@ -291,7 +291,7 @@ V=$WORK/verify
 rm -rf "$V"
 mkdir -p "$V/host" "$V/tmp"
 cp "$HERE"/verify/main.go "$HERE"/verify/go.mod "$HERE"/verify/go.sum "$V/"
-for f in codec.go svg.go; do
+for f in codec.go svg.go cpu_linux.go cpu_unix.go cpu_other.go; do
   sed -e 's/^package codec/package host/' -e 's|tourmaline/core/codec/avifbox|avifbox|' "$HERE/../core/codec/$f" >"$V/host/$f"
 done
 cp -r "$HERE/../core/codec/avifbox" "$V/avifbox"

@@ -326,6 +326,20 @@ func (in *instance) putImage(img *image.NRGBA) (uint64, error) {
 	return in.put(img.Pix[from:to])
 }
 
+// getImage copies back what was made of a picture that putImage put at p.
+func (in *instance) getImage(p uint64, img *image.NRGBA) (*image.NRGBA, error) {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	b, ok := in.mod.Memory().Read(uint32(p), uint32((h-1)*img.Stride+4*w))
+	if !ok {
+		return nil, errors.New("result outside memory")
+	}
+	out := image.NewNRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		copy(out.Pix[y*out.Stride:][:4*w], b[y*img.Stride:])
+	}
+	return out, nil
+}
+
 func flag(b bool) uint64 {
 	if b {
 		return 1
@@ -427,7 +441,19 @@ type AVIF struct {
 }
 
 // EncodeAVIF encodes img, with alpha if any pixel is not opaque.
-func (e *Engine) EncodeAVIF(ctx context.Context, img *image.NRGBA, o AVIF) (file []byte, err error) {
+func (e *Engine) EncodeAVIF(ctx context.Context, img *image.NRGBA, o AVIF) ([]byte, error) {
+	file, _, err := e.codeAVIF(ctx, img, o, false)
+	return file, err
+}
+
+// EncodeAVIFSeen is EncodeAVIF, and the pixels that DecodeAVIF makes of the file: the encoder has them, so that a file
+// that is looked at need not be decoded.
+func (e *Engine) EncodeAVIFSeen(ctx context.Context, img *image.NRGBA, o AVIF) ([]byte, *image.NRGBA, error) {
+	return e.codeAVIF(ctx, img, o, true)
+}
+
+func (e *Engine) codeAVIF(ctx context.Context, img *image.NRGBA, o AVIF, show bool) (file []byte, seen *image.NRGBA,
+	err error) {
 	var color, alpha []byte
 	err = e.aom.use(ctx, func(in *instance) error {
 		p, err := in.putImage(img)
@@ -436,22 +462,35 @@ func (e *Engine) EncodeAVIF(ctx context.Context, img *image.NRGBA, o AVIF) (file
 		}
 		defer in.free(p)
 		i := func(v int) uint64 { return api.EncodeI32(int32(v)) }
+		code := func(name string, args ...uint64) ([]byte, error) {
+			if show {
+				if _, err := in.call("show"); err != nil {
+					return nil, err
+				}
+			}
+			return in.encode(name, p, img, args...)
+		}
 		if err := in.give(o.Set); err != nil {
 			return err
 		}
-		if color, err = in.encode("encode_color", p, img, i(o.CQ), i(o.Speed), i(o.Tune), flag(o.Chroma444),
-			1); err != nil {
+		if color, err = code("encode_color", i(o.CQ), i(o.Speed), i(o.Tune), flag(o.Chroma444), 1); err != nil {
 			return err
 		}
 		if !img.Opaque() {
-			alpha, err = in.encode("encode_alpha", p, img, i(o.AlphaCQ), i(o.Speed), 0, 1)
+			if alpha, err = code("encode_alpha", i(o.AlphaCQ), i(o.Speed), 0, 1); err != nil {
+				return err
+			}
+		}
+		if show {
+			seen, err = in.getImage(p, img)
 		}
 		return err
 	})
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return avifbox.Write(color, alpha)
+	file, err = avifbox.Write(color, alpha)
+	return file, seen, err
 }
 
 // DecodeAVIF decodes an AVIF file to 8 bits. Rotation, mirroring, cropping and

@@ -75,6 +75,32 @@ func TestRoundTrips(t *testing.T) {
 	}
 }
 
+// What the encoder says that a decoder shows is just that, and to be told changes nothing of the file.
+func TestEncoderShowsWhatIsDecoded(t *testing.T) {
+	ctx, e := context.Background(), Shared()
+	iq, matrices := []Setting{{Tune, TuneIQ}}, []Setting{{Matrices, 1}}
+	for _, size := range []image.Point{{1, 1}, {2, 3}, {65, 64}, {217, 143}} {
+		for _, alpha := range []bool{false, true} {
+			img := picture(size.X, size.Y, alpha)
+			for _, o := range []AVIF{{CQ: 0, Speed: 9}, {CQ: 40, AlphaCQ: 30, Speed: 9, Tune: 1, Set: matrices},
+				{CQ: 63, AlphaCQ: 63, Speed: 7, Tune: 1, Set: matrices}, {CQ: 25, AlphaCQ: 9, Speed: 6, Set: iq},
+				{CQ: 30, AlphaCQ: 20, Speed: 9, Chroma444: true, Set: iq}} {
+				want, err := e.EncodeAVIF(ctx, img, o)
+				if err != nil {
+					t.Fatal(err)
+				}
+				file, seen, err := e.EncodeAVIFSeen(ctx, img, o)
+				if err != nil || string(file) != string(want) {
+					t.Fatalf("%v alpha %v %+v: another file, %v", size, alpha, o, err)
+				}
+				if got, _, err := e.DecodeAVIF(ctx, file); err != nil || string(got.Pix) != string(seen.Pix) {
+					t.Errorf("%v alpha %v %+v: other pixels, %v", size, alpha, o, err)
+				}
+			}
+		}
+	}
+}
+
 // The same picture gives the same bytes, however many are coded at once.
 func TestManyAtOnceAreAlike(t *testing.T) {
 	ctx, img := context.Background(), picture(160, 100, false)

@@ -72,12 +72,12 @@ func (s *search) bothWays(ideal *image.RGBA, format picture.Format, h hint) (Ass
 	}
 	how := s.how(format, stepOf(format, quick.Quality))
 	how.Careful = true
-	data, err := s.codeTile(ideal, how)
+	f, err := s.codeTile(ideal, how)
 	if err != nil {
 		return quick, err
 	}
-	slow := probed{bytes: len(data)}
-	if slow.look, err = s.judge.score(data); err != nil || !slow.lighter(&probed{quick.Look, len(quick.Data)}) {
+	slow := probed{bytes: len(f.data)}
+	if slow.look, err = s.judge.score(&f); err != nil || !slow.lighter(&probed{quick.Look, len(quick.Data)}) {
 		return quick, err
 	}
 	s.careful = true

@@ -223,27 +223,27 @@ func (c *coding) in(format picture.Format) (Asset, error) {
 		if near > 0 && c.exact {
 			break
 		}
-		data, err := c.encode(c.ideal, picture.Coding{Format: picture.WebP, Lossless: true, Near: near,
+		f, err := c.encode(c.ideal, picture.Coding{Format: picture.WebP, Lossless: true, Near: near,
 			Thorough: c.opt.Thorough})
 		if err != nil {
 			return a, err
 		}
-		if !misses && len(data) >= len(a.Data) {
-			if len(data) > nearGain*len(a.Data) {
+		if !misses && len(f.data) >= len(a.Data) {
+			if len(f.data) > nearGain*len(a.Data) {
 				break // nearly without loss is not so much lighter
 			}
 			continue
 		}
 		if near == 0 {
-			a, misses = Asset{Format: picture.WebP, Data: data, Same: true}, false
+			a, misses = Asset{Format: picture.WebP, Data: f.data, Same: true}, false
 			continue
 		}
-		look, err := c.judge.score(data)
+		look, err := c.judge.score(&f)
 		if err != nil {
 			return a, err
 		}
 		if look.Beside(c.search.target) <= passes {
-			a = Asset{Format: picture.WebP, Data: data, Look: look}
+			a = Asset{Format: picture.WebP, Data: f.data, Look: look}
 		}
 	}
 	return a, nil
@@ -296,12 +296,12 @@ func (c *coding) base() (base Asset, err error) {
 		}
 	}
 	if base.Data == nil || c.lossless && !c.photograph() {
-		data, err := c.encode(c.ideal, picture.Coding{Format: picture.PNG, Thorough: c.opt.Thorough})
+		f, err := c.encode(c.ideal, picture.Coding{Format: picture.PNG, Thorough: c.opt.Thorough})
 		if err != nil {
 			return base, err
 		}
-		if base.Data == nil || float64(len(base.Data)) >= jpegGain*float64(len(data)) {
-			base = Asset{Format: picture.PNG, Data: data, Same: true}
+		if base.Data == nil || float64(len(base.Data)) >= jpegGain*float64(len(f.data)) {
+			base = Asset{Format: picture.PNG, Data: f.data, Same: true}
 		}
 	}
 	if !r.Partial(l.File) && r.Width == l.File.Width && r.Height == l.File.Height {
@@ -313,24 +313,50 @@ func (c *coding) base() (base Asset, err error) {
 	return base, nil
 }
 
+// coded is a file, and its px; nil: they are not known yet.
+type coded struct {
+	data []byte
+	px   *image.RGBA
+}
+
+// seen are the file's px.
+func (f *coded) seen() (*image.RGBA, error) {
+	if f.px == nil {
+		img, err := Decode(f.data)
+		if err != nil {
+			return nil, err
+		}
+		f.px = img
+	}
+	return f.px, nil
+}
+
 // encode codes a picture, or takes the file from the cache: what depends on the px and the coder
 // alone is coded once, whatever the plan asks of it.
-func (c *coding) encode(img *image.RGBA, how picture.Coding) ([]byte, error) {
+func (c *coding) encode(img *image.RGBA, how picture.Coding) (f coded, err error) {
+	code := func() error {
+		if how.Format == picture.AVIF { // the coder knows the px
+			f.data, f.px, err = picture.CodeSeen(img, how)
+		} else {
+			f.data, err = picture.Code(img, how)
+		}
+		return err
+	}
 	if c.opt.Cache == nil {
-		return picture.Code(img, how)
+		return f, code()
 	}
 	h := sha256.New()
 	fmt.Fprintf(h, "file/%s/%s/%v/%+v", version, codec.Version, img.Rect, how)
 	h.Write(img.Pix)
 	key := hex.EncodeToString(h.Sum(nil))
 	if data, ok := c.opt.Cache.Get(key); ok {
-		return data, nil
+		return coded{data: data}, nil
 	}
-	data, err := picture.Code(img, how)
-	if err == nil {
-		c.opt.Cache.Put(key, data)
+	if err := code(); err != nil {
+		return f, err
 	}
-	return data, err
+	c.opt.Cache.Put(key, f.data)
+	return f, nil
 }
 
 // Decode are the px of a file that was made.
@@ -366,17 +392,17 @@ const meanOff = 0.5
 
 // codeTile codes a picture; of a tile the mean colour is brought back to where it was, by
 // adding what the coder took from it.
-func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) ([]byte, error) {
-	data, err := s.encode(ideal, how)
+func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) (coded, error) {
+	f, err := s.encode(ideal, how)
 	if err != nil || !s.l.Tiled || how.Lossless {
-		return data, err
+		return f, err
 	}
 	want := meanOf(ideal)
 	var added [3]float64
 	for range 3 {
-		img, err := Decode(data)
+		img, err := f.seen()
 		if err != nil {
-			return nil, err
+			return f, err
 		}
 		got := meanOf(img)
 		far := 0.0
@@ -387,11 +413,11 @@ func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) ([]byte, error)
 		if far <= meanOff {
 			break
 		}
-		if data, err = s.encode(shifted(ideal, added), how); err != nil {
-			return nil, err
+		if f, err = s.encode(shifted(ideal, added), how); err != nil {
+			return f, err
 		}
 	}
-	return data, nil
+	return f, nil
 }
 
 // meanOf is the mean colour, premultiplied, 0..255.

@@ -47,12 +47,12 @@ func (c *coding) inFew(base Asset) (Asset, error) {
 
 // fewAs codes a picture of few colours without loss, and tells whether it is good enough.
 func (c *coding) fewAs(few *image.RGBA, how picture.Coding) (Asset, bool, error) {
-	data, err := c.encode(few, how)
+	f, err := c.encode(few, how)
 	if err != nil {
 		return Asset{}, false, err
 	}
-	look, err := c.judge.score(data)
-	a := Asset{Format: how.Format, Data: data, Look: look, Same: few == c.ideal}
+	look, err := c.judge.score(&f)
+	a := Asset{Format: how.Format, Data: f.data, Look: look, Same: few == c.ideal}
 	return a, look.Beside(c.search.target) <= passes && (!c.exact || same(c.ideal, few)), err
 }
 

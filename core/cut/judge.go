@@ -352,8 +352,8 @@ func (j *judge) signature() string {
 }
 
 // score tells how a coded file looks beside its px before they were coded.
-func (j *judge) score(data []byte) (similar.Look, error) {
-	img, err := Decode(data)
+func (j *judge) score(f *coded) (similar.Look, error) {
+	img, err := f.seen()
 	if err != nil {
 		return similar.Look{}, err
 	}

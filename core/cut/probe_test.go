@@ -74,7 +74,7 @@ func TestProbeForetells(t *testing.T) {
 				t.Fatal(err)
 			}
 			if i == 1 {
-				looks[i], err = j.score(data)
+				looks[i], err = j.score(&coded{data: data})
 			} else if img, err = Decode(data); err == nil {
 				looks[i], err = j.probe.look(img)
 				looks[i] = j.probe.whole(looks[i])

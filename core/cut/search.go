@@ -120,11 +120,12 @@ func (s *search) seek(ideal *image.RGBA, format picture.Format, h hint) (best As
 		if err := s.ctx.Err(); err != nil {
 			return best, err
 		}
-		a := Asset{Format: format, Quality: qualityOf(format, q)}
-		if a.Data, err = s.codeTile(ideal, s.how(format, q)); err != nil {
+		f, err := s.codeTile(ideal, s.how(format, q))
+		if err != nil {
 			return best, err
 		}
-		if a.Look, err = s.judge.score(a.Data); err != nil {
+		a := Asset{Format: format, Quality: qualityOf(format, q), Data: f.data}
+		if a.Look, err = s.judge.score(&f); err != nil {
 			return best, err
 		}
 		room := s.room(a.Look)
@@ -205,15 +206,15 @@ func (s *search) probe(format picture.Format, step int) (probed, error) {
 	if p, ok := s.probes[how]; ok {
 		return p, nil
 	}
-	data, err := s.encode(s.judge.probe.img, how)
+	f, err := s.encode(s.judge.probe.img, how)
 	if err != nil {
 		return probed{}, err
 	}
-	img, err := Decode(data)
+	img, err := f.seen()
 	if err != nil {
 		return probed{}, err
 	}
-	p := probed{bytes: len(data)}
+	p := probed{bytes: len(f.data)}
 	p.look, err = s.judge.probe.look(img)
 	s.probes[how] = p
 	return p, err

@@ -26,12 +26,14 @@ type Coding struct {
 func Code(img *image.RGBA, c Coding) ([]byte, error) {
 	ctx := context.Background()
 	switch c.Format {
-	case "jpeg":
+	case AVIF:
+		return codec.Shared().EncodeAVIF(ctx, toNRGBA(img), c.avif())
+	case JPEG:
 		if c.Full {
 			return fitted(img, c.Quality, &fullColour), nil
 		}
 		return fitted(img, c.Quality, &halfColour), nil
-	case "png":
+	case PNG:
 		var b bytes.Buffer
 		enc := png.Encoder{CompressionLevel: png.DefaultCompression}
 		if c.Thorough {
@@ -41,7 +43,7 @@ func Code(img *image.RGBA, c Coding) ([]byte, error) {
 			return nil, err
 		}
 		return b.Bytes(), nil
-	case "webp":
+	case WebP:
 		o := codec.WebP{Quality: float32(c.Quality), Method: 2, AlphaQuality: 90}
 		if c.Thorough {
 			o.Method, o.Sharp = 6, c.Full
@@ -56,22 +58,45 @@ func Code(img *image.RGBA, c Coding) ([]byte, error) {
 			}
 		}
 		return codec.Shared().EncodeWebP(ctx, toNRGBA(img), o)
-	case "avif":
-		// Not speed 8. See docs/RATIONALE.md, "Why AVIF at speeds 9, 7 and 6?".
-		o := codec.AVIF{CQ: cq(c.Quality), AlphaCQ: max(cq(c.Quality)-8, 0), Speed: 9, Tune: 1, Chroma444: c.Full,
-			Set: []codec.Setting{{Key: codec.Matrices, Value: 1}}}
-		switch {
-		case c.Thorough:
-			o.Speed = 6
-		case c.Careful:
-			o.Speed = 7
-		}
-		if c.Full || c.Thorough {
-			o.Set = []codec.Setting{{Key: codec.Tune, Value: codec.TuneIQ}}
-		}
-		return codec.Shared().EncodeAVIF(ctx, toNRGBA(img), o)
 	}
 	return nil, fmt.Errorf("%q is not a format that is written", c.Format)
+}
+
+// CodeSeen is Code, and the px of the file, as Decode gives them.
+func CodeSeen(img *image.RGBA, c Coding) ([]byte, *image.RGBA, error) {
+	if c.Format == AVIF { // the coder knows them
+		data, seen, err := codec.Shared().EncodeAVIFSeen(context.Background(), toNRGBA(img), c.avif())
+		if err != nil {
+			return nil, nil, err
+		}
+		return data, fromNRGBA(seen), nil
+	}
+	data, err := Code(img, c)
+	if err != nil {
+		return nil, nil, err
+	}
+	f, err := Read("", data)
+	if err != nil {
+		return nil, nil, err
+	}
+	seen, err := f.Decode()
+	return data, seen, err
+}
+
+// avif says how the coder is set. Not speed 8: see docs/RATIONALE.md, "Why AVIF at speeds 9, 7 and 6?".
+func (c *Coding) avif() codec.AVIF {
+	o := codec.AVIF{CQ: cq(c.Quality), AlphaCQ: max(cq(c.Quality)-8, 0), Speed: 9, Tune: 1, Chroma444: c.Full,
+		Set: []codec.Setting{{Key: codec.Matrices, Value: 1}}}
+	switch {
+	case c.Thorough:
+		o.Speed = 6
+	case c.Careful:
+		o.Speed = 7
+	}
+	if c.Full || c.Thorough {
+		o.Set = []codec.Setting{{Key: codec.Tune, Value: codec.TuneIQ}}
+	}
+	return o
 }
 
 // cq is AV1's quantiser level, 63 worst to 0, of a quality.

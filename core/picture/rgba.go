@@ -23,9 +23,12 @@ func toRGBA(img image.Image) *image.RGBA {
 	return dst
 }
 
-// fromNRGBA premultiplies with rounding, as browsers do; image/draw truncates.
+// fromNRGBA premultiplies with rounding, as browsers do; image/draw truncates. An opaque picture keeps its px.
 func fromNRGBA(m *image.NRGBA) *image.RGBA {
 	w, h := m.Rect.Dx(), m.Rect.Dy()
+	if m.Rect.Min == (image.Point{}) && m.Stride == 4*w && m.Opaque() {
+		return &image.RGBA{Pix: m.Pix, Stride: m.Stride, Rect: m.Rect}
+	}
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	for y := range h {
 		s, d := m.Pix[y*m.Stride:][:4*w], dst.Pix[y*dst.Stride:][:4*w]
