@@ -77,7 +77,7 @@ func makeOptions(c *cli.Command) (cut.Options, error) {
 		return o, fmt.Errorf("--memory: %d MB is too little to decode a picture; give 64 or more", m)
 	}
 	o.Memory = int64(c.Int("memory")) << 20
-	debug.SetMemoryLimit(o.Memory) // garbage is collected sooner near it
+	debug.SetMemoryLimit(o.Memory - o.Memory/16) // garbage is collected sooner near it; code is not counted
 	o.Cache = app.OpenCache(c.String("cache"))
 	return o, nil
 }

@@ -94,8 +94,8 @@ func Make(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []*La
 	if m.opt.Memory <= 0 {
 		m.opt.Memory = defaultMemory
 	}
-	m.cpu = semaphore.NewWeighted(int64(m.opt.Jobs))
-	m.decoded, m.coding = semaphore.NewWeighted(m.opt.Memory/2), semaphore.NewWeighted(m.opt.Memory/2)
+	sources := m.opt.Memory / 4
+	m.decoded, m.queue = semaphore.NewWeighted(sources), &queue{free: m.opt.Jobs, memory: m.opt.Memory - sources}
 	bySource := map[string]*batch{}
 	var works []*batch
 	for _, l := range ladders {
@@ -116,12 +116,20 @@ func Make(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []*La
 	slices.SortStableFunc(works, func(a, b *batch) int { // the largest first: the last ones fill gaps
 		return cmp.Compare(b.file.Width*b.file.Height, a.file.Width*a.file.Height)
 	})
-	g, ctx := errgroup.WithContext(ctx)
-	m.ctx = ctx
+	g, within := errgroup.WithContext(ctx)
+	m.ctx = within
 	for _, w := range works {
-		g.Go(func() error { return m.source(w) })
+		cost := min(8*int64(w.file.Width)*int64(w.file.Height), sources)
+		if m.decoded.Acquire(within, cost) != nil {
+			break // what ended the others is told
+		}
+		lead := m.enter(w, w.ladders[0], nil) // here, in order
+		g.Go(func() error {
+			defer m.decoded.Release(cost)
+			return m.source(w, lead)
+		})
 	}
-	return g.Wait()
+	return cmp.Or(g.Wait(), ctx.Err())
 }
 
 type maker struct {
@@ -129,12 +137,12 @@ type maker struct {
 	p     *plan.Plan
 	store *picture.Store
 	opt   Options
-	cpu   *semaphore.Weighted
-	// Half of the memory is for decoded sources, half for rungs that are coded: whoever
+	// A quarter of the memory is for decoded sources, the rest for rungs that are coded: whoever
 	// holds the one never waits for more of it, so none waits for ever.
-	decoded, coding *semaphore.Weighted
-	total           int
-	done            atomic.Int64
+	decoded *semaphore.Weighted
+	queue   *queue
+	total   int
+	done    atomic.Int64
 
 	mu   sync.Mutex
 	made map[string]*once // by key: two boxes may want the same file
@@ -256,23 +264,22 @@ func (w *batch) whole(r *Rung) {
 }
 
 // source makes the files of one source. The heaviest rung of a ladder goes first, and
-// tells the others where to begin looking for their quality.
-func (m *maker) source(w *batch) error {
-	cost := min(8*int64(w.file.Width)*int64(w.file.Height), m.opt.Memory/2)
-	if err := m.decoded.Acquire(m.ctx, cost); err != nil {
-		return err
-	}
-	defer m.decoded.Release(cost)
+// tells the others where to begin looking for their quality; that of the first ladder has entered the queue.
+func (m *maker) source(w *batch, entered *ticket) error {
 	for _, l := range w.ladders {
-		rungs := w.rungs[l]
-		lead := slices.MaxFunc(rungs, func(a, b *Rung) int { return cmp.Compare(a.total, b.total) })
-		if err := m.rung(w, l, lead, nil); err != nil {
+		rungs, lead := w.rungs[l], w.lead(l)
+		if entered == nil {
+			entered = m.enter(w, l, nil)
+		}
+		if err := m.rung(w, l, lead, nil, entered); err != nil {
 			return err
 		}
+		entered = nil
 		g, _ := errgroup.WithContext(m.ctx)
-		for _, r := range slices.Backward(rungs) { // the largest first: small ones fill gaps
+		for _, r := range rungs {
 			if r != lead {
-				g.Go(func() error { return m.rung(w, l, r, lead.made) })
+				t := m.enter(w, l, r)
+				g.Go(func() error { return m.rung(w, l, r, lead.made, t) })
 			}
 		}
 		if err := g.Wait(); err != nil {
@@ -283,18 +290,38 @@ func (m *maker) source(w *batch) error {
 	return nil
 }
 
-// rung makes the files of one rung, or takes them from the cache.
-func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made) error {
-	if err := m.cpu.Acquire(m.ctx, 1); err != nil {
-		return err
+// lead is the heaviest of a ladder's rungs.
+func (w *batch) lead(l *Ladder) *Rung {
+	return slices.MaxFunc(w.rungs[l], func(a, b *Rung) int { return cmp.Compare(a.total, b.total) })
+}
+
+// enter puts a rung into the queue; nil: the lead of its ladder, for which all others and the ladders behind it wait.
+func (m *maker) enter(w *batch, l *Ladder, r *Rung) *ticket {
+	work := 0
+	if r == nil {
+		r = w.lead(l)
+		for _, later := range w.ladders[slices.Index(w.ladders, l):] {
+			for _, o := range w.rungs[later] {
+				work += o.Width * o.Height
+			}
+		}
+	} else {
+		work = r.Width * r.Height
 	}
-	defer m.cpu.Release(1)
 	// Coders, looking at all px once, and what is kept of other windows.
-	cost := min(98*int64(r.Width)*int64(r.Height)+int64(60+16*len(r.also))*maxSeen, m.opt.Memory/2)
-	if err := m.coding.Acquire(m.ctx, cost); err != nil {
+	cost := min(codingBytes*int64(r.Width)*int64(r.Height)+int64(60+16*len(r.also))*maxSeen, m.opt.Memory/2)
+	return m.queue.enter(work, cost)
+}
+
+// codingBytes are what a px of a rung that is coded takes, garbage left out: the collector keeps that within the limit.
+const codingBytes = 72
+
+// rung makes the files of one rung, or takes them from the cache.
+func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made, t *ticket) error {
+	if err := t.wait(m.ctx); err != nil {
 		return err
 	}
-	defer m.coding.Release(cost)
+	defer t.leave()
 	j, err := m.judge(l, r)
 	if err != nil {
 		return err
