@@ -103,9 +103,12 @@ func (c *coding) code() (made, error) {
 // good scaled by the browser: so it is where it was coded hard before it came.
 func (c *coding) wholeServes(a Asset) (bool, error) {
 	const most = 4 // times the px: browsers keep them all in memory
-	data := c.batch.asItIs()
-	if data == nil || c.l.Tiled || c.l.File.Vector != nil || float64(len(data)) > (1-gain)*float64(len(a.Data)) ||
-		c.l.File.Width*c.l.File.Height > most*c.r.Width*c.r.Height {
+	light := int((1 - gain) * float64(len(a.Data)))
+	if c.l.Tiled || c.l.File.Vector != nil || c.l.File.Width*c.l.File.Height > most*c.r.Width*c.r.Height ||
+		c.batch.file.Least() > light {
+		return false, nil
+	}
+	if data := c.batch.asItIs(); data == nil || len(data) > light {
 		return false, nil
 	}
 	shown, err := c.judge.of(c.judge.ideal(c.batch.img, c.r))

@@ -235,7 +235,7 @@ func (w *batch) habit(size image.Point) error {
 // pixels decodes the source when the first file is really made.
 func (w *batch) pixels() (*image.RGBA, error) {
 	w.decode.Do(func() {
-		if w.img, w.err = w.file.Decode(); w.err == nil {
+		if w.img, w.err = w.file.Pixels(); w.err == nil {
 			w.kind = texture.Look(w.img)
 		}
 	})

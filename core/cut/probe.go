@@ -2,6 +2,7 @@ package cut
 
 import (
 	"bytes"
+	"encoding/binary"
 	"image"
 	"image/draw"
 	"image/jpeg"
@@ -233,15 +234,15 @@ func finest(img, half *image.RGBA) (out []similar.Place) {
 		for x := 0; x+cell <= half.Rect.Dx(); x += cell {
 			lost := 0
 			for v := y; v < y+cell; v++ {
-				b, a := half.Pix[v*half.Stride+4*x:][:4*cell], img.Pix[2*v*img.Stride+8*x:]
-				for i := range b {
-					if i%4 == 3 {
-						continue
-					}
-					k := i/4*8 + i%4
-					for _, p := range [4]uint8{a[k], a[k+4], a[k+img.Stride], a[k+img.Stride+4]} {
-						d := int(p) - int(b[i])
-						lost += d * d
+				mean := half.Pix[v*half.Stride+4*x:][:4*cell]
+				above := img.Pix[2*v*img.Stride+8*x:][:8*cell]
+				below := img.Pix[(2*v+1)*img.Stride+8*x:][:8*cell]
+				for i := range cell {
+					m := mean[4*i : 4*i+3 : 4*i+3]
+					a, b := above[8*i:8*i+7:8*i+7], below[8*i:8*i+7:8*i+7]
+					for c, m := range m {
+						p, q, r, s := int(a[c])-int(m), int(a[c+4])-int(m), int(b[c])-int(m), int(b[c+4])-int(m)
+						lost += p*p + q*q + r*r + s*s
 					}
 				}
 			}
@@ -257,14 +258,24 @@ func finest(img, half *image.RGBA) (out []similar.Place) {
 
 // halved is a picture at half its size; an odd last row or column is left out.
 func halved(img *image.RGBA) *image.RGBA {
+	const each = 0x00ff00ff_00ff00ff // every other byte of two px
 	out := image.NewRGBA(image.Rect(0, 0, max(img.Rect.Dx()/2, 1), max(img.Rect.Dy()/2, 1)))
+	if img.Rect.Dx() == 1 { // the column twice
+		two := image.NewRGBA(image.Rect(0, 0, 2, img.Rect.Dy()))
+		draw.Draw(two, two.Rect, img, image.Point{}, draw.Src)
+		draw.Draw(two, two.Rect.Add(image.Pt(1, 0)), img, image.Point{}, draw.Src)
+		img = two
+	}
 	for y := range out.Rect.Dy() {
 		to := out.Pix[y*out.Stride:][:4*out.Rect.Dx()]
 		a, b := img.Pix[2*y*img.Stride:], img.Pix[min(2*y+1, img.Rect.Dy()-1)*img.Stride:]
-		next := min(4, 4*(img.Rect.Dx()-1))
-		for i := range to {
-			k := i/4*8 + i%4
-			to[i] = uint8((int(a[k]) + int(a[k+next]) + int(b[k]) + int(b[k+next]) + 2) / 4)
+		a, b = a[:2*len(to)], b[:2*len(to)]
+		for i := 0; i+4 <= len(to); i += 4 {
+			p, q := binary.LittleEndian.Uint64(a[2*i:]), binary.LittleEndian.Uint64(b[2*i:])
+			even, odd := p&each+q&each, p>>8&each+q>>8&each
+			even, odd = even+even>>32, odd+odd>>32
+			v := (even+0x00020002)>>2&each | (odd+0x00020002)>>2&each<<8
+			binary.LittleEndian.PutUint32(to[i:], uint32(v))
 		}
 	}
 	return out

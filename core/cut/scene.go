@@ -237,6 +237,9 @@ func (s *scene) shower(v variant) func(paint.Options) (*image.RGBA, error) {
 		})
 		f, file = &own, s.l.File.As(v.img)
 	}
+	if s.l.File.Opaque() { // so are its versions
+		file.Solid()
+	}
 	store := s.store.With(s.l.Source, file)
 	return func(o paint.Options) (*image.RGBA, error) { return paint.Box(s.pg, f, store, o) }
 }

@@ -173,6 +173,15 @@ func (f *File) Clean() []byte {
 	return nil
 }
 
+// Least is less than Clean's result weighs, without the time that it takes: coding a JPEG's values again saves some per
+// cent, of flat pictures more.
+func (f *File) Least() int {
+	if f.Format == JPEG {
+		return len(cleanJPEG(f.data)) / 4
+	}
+	return 0
+}
+
 // cleanPNG keeps the chunks that pixels depend on.
 func cleanPNG(data []byte) []byte {
 	out := append([]byte{}, data[:8]...)
@@ -201,6 +210,9 @@ func (f *File) Stand(img *image.RGBA) *File {
 	s.pixels = img
 	return s
 }
+
+// Solid says that the file's pixels, all opaque, need not be searched for one that is not.
+func (f *File) Solid() { f.alpha.Do(func() { f.opaque = true }) }
 
 // As returns a file with f's name whose pixels, and natural size, are those of img.
 func (f *File) As(img *image.RGBA) *File {

@@ -36,6 +36,10 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	cols := taps(win.X, win.W, w, sw, o.Wrap)
 	rows := taps(win.Y, win.H, h, sh, o.Wrap)
+	store, add := storeRow, addRow
+	if !HasAlpha(img) { // alpha need not be reckoned
+		store, add = storeOpaque, addOpaque
+	}
 	work.Rows(h, 4*w, func(y0, y1 int) {
 		line := make([][4]float32, sw)
 		kept := map[int][][4]float32{} // source rows, scaled across
@@ -52,15 +56,9 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 					across(row, line, cols, o.Wrap)
 					kept[at] = row
 				}
-				for x := range sum {
-					s, d := &row[x], &sum[x]
-					d[0] += k * s[0]
-					d[1] += k * s[1]
-					d[2] += k * s[2]
-					d[3] += k * s[3]
-				}
+				add(sum, row, k)
 			}
-			storeRow(dst.Pix[y*dst.Stride:][:4*w], sum)
+			store(dst.Pix[y*dst.Stride:][:4*w], sum)
 			if y+1 < y1 && !o.Wrap {
 				for at := range kept {
 					if at < rows[y+1].from {
@@ -131,6 +129,28 @@ func cubic(x float64) float64 {
 		return ((-0.5*x+2.5)*x-4)*x + 2
 	}
 	return 0
+}
+
+// addRow adds so much of a row to a sum.
+func addRow(sum, row [][4]float32, k float32) {
+	row = row[:len(sum)]
+	for x := range sum {
+		s, d := &row[x], &sum[x]
+		d[0] += k * s[0]
+		d[1] += k * s[1]
+		d[2] += k * s[2]
+		d[3] += k * s[3]
+	}
+}
+
+func addOpaque(sum, row [][4]float32, k float32) {
+	row = row[:len(sum)]
+	for x := range sum {
+		s, d := &row[x], &sum[x]
+		d[0] += k * s[0]
+		d[1] += k * s[1]
+		d[2] += k * s[2]
+	}
 }
 
 // across scales one row of light.
@@ -218,6 +238,13 @@ func storeRow(dst []uint8, src [][4]float32) {
 			}
 			d[3] = uint8(ab)
 		}
+	}
+}
+
+func storeOpaque(dst []uint8, src [][4]float32) {
+	for x := range src {
+		p, d := &src[x], dst[4*x:4*x+4:4*x+4]
+		d[0], d[1], d[2], d[3] = fromLight(p[0]), fromLight(p[1]), fromLight(p[2]), 255
 	}
 }
 

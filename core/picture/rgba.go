@@ -1,6 +1,7 @@
 package picture
 
 import (
+	"encoding/binary"
 	"image"
 	"image/draw"
 )
@@ -98,11 +99,10 @@ func FromYCbCr(m *image.YCbCr) *image.RGBA {
 			spread(cr, colR[:cw], vertical)
 		}
 		d := dst.Pix[y*dst.Stride:][:4*w]
-		reds, blues := cr[:w], cb[:w]
+		reds, blues := cr[:len(yRow)], cb[:len(yRow)]
 		for x, light := range yRow {
-			p := d[4*x : 4*x+4 : 4*x+4]
-			p[0], p[1], p[2] = ycc(int32(light), blues[x], reds[x])
-			p[3] = 255
+			r, g, b := ycc(int32(light), blues[x], reds[x])
+			binary.LittleEndian.PutUint32(d[4*x:4*x+4:4*x+4], uint32(r)|uint32(g)<<8|uint32(b)<<16|255<<24)
 		}
 	}
 	return dst
@@ -131,12 +131,9 @@ func spread(dst, src []int32, unit int32) {
 
 // ycc is the JFIF conversion in 16-bit fixed point.
 func ycc(y, cb, cr int32) (r, g, b uint8) {
-	cb -= 128
-	cr -= 128
-	r = clamped(y + (91881*cr+1<<15)>>16)
-	g = clamped(y + (-22554*cb-46802*cr+1<<15)>>16)
-	b = clamped(y + (116130*cb+1<<15)>>16)
-	return
+	y = y<<16 + 1<<15
+	return clamped((y + 91881*(cr-128)) >> 16), clamped((y - 22554*(cb-128) - 46802*(cr-128)) >> 16),
+		clamped((y + 116130*(cb-128)) >> 16)
 }
 
 func clamped(v int32) uint8 {

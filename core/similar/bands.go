@@ -29,6 +29,7 @@ func (p plane) reduced() plane {
 		for y := from; y < to; y++ {
 			at := func(i int) []float32 { return p.row(min(max(2*y+i, 0), p.h-1)) }
 			a, b, c, d, e := at(-2), at(-1), at(0), at(1), at(2)
+			a, b, c, d, e = a[:len(sum)], b[:len(sum)], c[:len(sum)], d[:len(sum)], e[:len(sum)]
 			for x := range sum {
 				sum[x] = a[x] + e[x] + 4*(b[x]+d[x]) + 6*c[x]
 			}
@@ -52,6 +53,7 @@ func (p plane) takeOff(q plane) {
 		for y := from; y < to; y++ {
 			b := q.row(y / 2)
 			a, c := q.row(max(y/2-1, 0)), q.row(min(y/2+1, q.h-1))
+			a, b, c = a[:len(sum)], b[:len(sum)], c[:len(sum)]
 			if y%2 == 0 {
 				for x := range sum {
 					sum[x] = (a[x] + 6*b[x] + c[x]) / 8
@@ -63,13 +65,14 @@ func (p plane) takeOff(q plane) {
 			}
 			column[0], column[q.w+1] = sum[0], sum[q.w-1]
 			out := p.row(y)
-			for x := range out {
-				s := column[x/2 : x/2+3 : x/2+3]
-				if x%2 == 0 {
-					out[x] -= (s[0] + 6*s[1] + s[2]) / 8
-				} else {
-					out[x] -= (s[1] + s[2]) / 2
-				}
+			for i := range len(out) / 2 {
+				s, o := column[i:i+3:i+3], out[2*i:2*i+2:2*i+2]
+				o[0] -= (s[0] + 6*s[1] + s[2]) / 8
+				o[1] -= (s[1] + s[2]) / 2
+			}
+			if last := len(out) - 1; last%2 == 0 {
+				s := column[last/2 : last/2+3]
+				out[last] -= (s[0] + 6*s[1] + s[2]) / 8
 			}
 		}
 	})

@@ -61,7 +61,7 @@ func (c cells) energy(p plane, level int) cells {
 			y0, y1 := cy*n, min(cy*n+n, p.h)
 			for y := y0; y < y1; y++ {
 				row := p.row(y)
-				for cx := range out {
+				for cx := addSquares(out, row, n); cx < len(out); cx++ {
 					s := float32(0)
 					for _, v := range row[min(cx*n, p.w):min(cx*n+n, p.w)] {
 						s += v * v
@@ -77,6 +77,29 @@ func (c cells) energy(p plane, level int) cells {
 		}
 	})
 	return c
+}
+
+// addSquares adds the squares of n px of a row to each cell, as many cells as have all of them: it returns how many.
+func addSquares(out, row []float32, n int) int {
+	whole := min(len(row)/n, len(out))
+	out = out[:whole]
+	switch n {
+	case 4:
+		for i := range out {
+			v := row[4*i : 4*i+4 : 4*i+4]
+			out[i] += v[0]*v[0] + v[1]*v[1] + v[2]*v[2] + v[3]*v[3]
+		}
+	case 2:
+		for i := range out {
+			v := row[2*i : 2*i+2 : 2*i+2]
+			out[i] += v[0]*v[0] + v[1]*v[1]
+		}
+	default:
+		for i, v := range row[:whole] {
+			out[i] += v * v
+		}
+	}
+	return whole
 }
 
 // lines is the plane of what lies along a line: the sum over five px, in the one of four

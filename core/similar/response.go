@@ -106,8 +106,9 @@ func look(img *image.RGBA) seen {
 // minus is the difference of two pictures of one size, channel by channel.
 func (s seen) minus(o seen) seen {
 	for _, p := range [][2]plane{{s.bright, o.bright}, {s.red, o.red}, {s.blue, o.blue}} {
+		from := p[0].v[:len(p[1].v)]
 		for i, v := range p[1].v {
-			p[0].v[i] -= v
+			from[i] -= v
 		}
 	}
 	return s

@@ -163,14 +163,21 @@ func (r *Reference) differences(img *image.RGBA) cells {
 	kinds := r.kinds(img)
 	out := newCells(r.w, r.h)
 	work.Rows(out.h, parts*out.w, func(from, to int) {
-		for i := from * out.w; i < to*out.w; i++ {
-			var sum [2]float32
-			for k := range kinds {
-				if kinds[k].v != nil {
-					sum[coarse[k]] += r.weights[k] * kinds[k].v[i]
-				}
+		from, to = from*out.w, to*out.w
+		sums := [2][]float32{out.v[from:to], make([]float32, to-from)} // of fine and of coarse ones
+		for k := range kinds {
+			if kinds[k].v == nil {
+				continue
 			}
-			out.v[i] = sum[0]*r.shows[0].v[i] + sum[1]*r.shows[1].v[i]
+			sum, weight := sums[coarse[k]], r.weights[k]
+			for i, v := range kinds[k].v[from:to] {
+				sum[i] += weight * v
+			}
+		}
+		fine, coarse := r.shows[0].v[from:to], r.shows[1].v[from:to]
+		of, also := sums[0], sums[1][:len(sums[0])]
+		for i, v := range of {
+			of[i] = v*fine[i] + also[i]*coarse[i]
 		}
 	})
 	return out.spread()
@@ -295,8 +302,9 @@ func (r *Reference) kinds(img *image.RGBA) (out [parts]cells) {
 			out[line1+l-1] = newCells(r.w, r.h).energy(told.lines(), l)
 		}
 		if l < len(r.detail) && r.fine[l].v != nil {
+			is := p.v[:len(r.fine[l].v)]
 			for i, v := range r.fine[l].v {
-				p.v[i] += v
+				is[i] += v
 			}
 			out[lost0+l] = lost(r.detail[l], newCells(r.w, r.h).energy(p, l).spread())
 		}
@@ -322,14 +330,24 @@ const (
 func (p plane) against(was plane) plane {
 	out := newPlane(p.w, p.h)
 	work.Rows(p.h, p.w, func(from, to int) {
-		for i := from * p.w; i < to*p.w; i++ {
-			d, a := p.v[i], was.v[i]
+		is, of := p.v[from*p.w:to*p.w], out.v[from*p.w:to*p.w]
+		of = of[:len(is)]
+		had := was.v[from*p.w:][:len(is)]
+		for i, d := range is {
+			a := had[i]
 			lo, hi := tooLittle*a, tooMuch*a
 			if a < 0 {
 				lo, hi = hi, lo
 			}
-			is := a + d
-			out.v[i] = d + min(is-lo, 0) + max(is-hi, 0)
+			more := a + d - hi
+			less := a + d - lo
+			if less < 0 {
+				d += less
+			}
+			if more > 0 {
+				d += more
+			}
+			of[i] = d
 		}
 	})
 	return out
