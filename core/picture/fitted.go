@@ -150,7 +150,12 @@ func chromaOf(img *image.RGBA, which, sub int) samples {
 	s := newSamples((w+sub-1)/sub, (h+sub-1)/sub)
 	work.Rows(s.h, s.w*sub*sub, func(from, to int) {
 		for y := from; y < to; y++ {
-			for x := range s.w {
+			done := 0
+			if sub == 2 && 2*y+1 < h {
+				done = w / 2
+				halfRow(s.v[y*s.w:][:done], img.Pix[2*y*img.Stride:], img.Pix[(2*y+1)*img.Stride:], &k)
+			}
+			for x := done; x < s.w; x++ {
 				sum := float32(0)
 				for j := range sub {
 					for i := range sub {
@@ -163,6 +168,19 @@ func chromaOf(img *image.RGBA, which, sub int) samples {
 		}
 	})
 	return s
+}
+
+// halfRow is a row of colour differences, each of four px of two rows.
+func halfRow(out []float32, above, below []uint8, k *[3]float32) {
+	above, below = above[:8*len(out)], below[:8*len(out)]
+	for x := range out {
+		a, b := above[8*x:8*x+8:8*x+8], below[8*x:8*x+8:8*x+8]
+		sum := k[0]*float32(a[0]) + k[1]*float32(a[1]) + k[2]*float32(a[2])
+		sum += k[0]*float32(a[4]) + k[1]*float32(a[5]) + k[2]*float32(a[6])
+		sum += k[0]*float32(b[0]) + k[1]*float32(b[1]) + k[2]*float32(b[2])
+		sum += k[0]*float32(b[4]) + k[1]*float32(b[5]) + k[2]*float32(b[6])
+		out[x] = sum / 4
+	}
 }
 
 type samples struct {
@@ -197,6 +215,10 @@ func transform(s samples, unit int) coefficients {
 				var in [64]float32
 				for y := range 8 {
 					row := s.v[min(8*by+y, s.h-1)*s.w:][:s.w]
+					if 8*bx+8 <= s.w {
+						copy(in[8*y:8*y+8], row[8*bx:])
+						continue
+					}
 					for x := range 8 {
 						in[8*y+x] = row[min(8*bx+x, s.w-1)]
 					}
@@ -299,10 +321,17 @@ func costsOf(table *[64]int, group []coefficients) (out [64]costs) {
 // steps, is given that value.
 func (c *coefficients) rounded(table *[64]int, bits *[64]costs, worth float64) []block {
 	out := make([]block, len(c.blocks))
+	var nothing [64]float32 // less comes to 0
+	for z, step := range table {
+		nothing[z] = 0.49 * float32(step)
+	}
 	work.Rows(c.height, 64*c.stride, func(from, to int) {
 		for b := from * c.stride; b < to*c.stride; b++ {
-			for z := range 64 {
-				v := float64(c.blocks[b][z]) / float64(table[z])
+			for z, v := range &c.blocks[b] {
+				if v < nothing[z] && v > -nothing[z] {
+					continue
+				}
+				v := float64(v) / float64(table[z])
 				n := int(math.Abs(v) + 0.5)
 				if z > 0 && n > 0 && worth > 0 {
 					far, near := math.Abs(v)-float64(n-1), math.Abs(v)-float64(n)
