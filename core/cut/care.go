@@ -9,7 +9,7 @@ import (
 // Coding slowly is worth it where it saves so much, of files that so many of the visitors fetch. Such a file leaves out
 // more grain, of which the measure tells a little less than is seen: it may show so much of what others may.
 const (
-	careGain  = 0.18
+	careGain  = 0.2
 	worthCare = 0.05
 	careShare = 0.96
 )

@@ -78,7 +78,7 @@ func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "15"
+const version = "16"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -253,6 +253,9 @@ func (w *batch) asItIs() []byte {
 func (w *batch) whole(r *Rung) {
 	own := float64(r.Width) == r.Part.W && float64(r.Height) == r.Part.H && r.Partial(w.file)
 	if !own && !r.made.Whole || w.file.Vector != nil {
+		return
+	}
+	if w.file.Least() > len(r.Best().Data) {
 		return
 	}
 	if data := w.asItIs(); data != nil && len(data) <= len(r.Best().Data) {

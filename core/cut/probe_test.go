@@ -123,3 +123,29 @@ func TestFinest(t *testing.T) {
 		t.Errorf("%v with %g (%g), then %v", at[0].At, at[0].Difference, want, at[1])
 	}
 }
+
+// A px of the half is the mean of four, rounded; an odd last row or column is left out, a single one counts twice.
+func TestHalved(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(1, 2))
+	for range 200 {
+		img := image.NewRGBA(image.Rect(0, 0, 1+rnd.IntN(9), 1+rnd.IntN(9)))
+		for i := range img.Pix {
+			img.Pix[i] = uint8(rnd.UintN(256))
+		}
+		w, h := img.Rect.Dx(), img.Rect.Dy()
+		half := halved(img)
+		if half.Rect != image.Rect(0, 0, max(w/2, 1), max(h/2, 1)) {
+			t.Fatalf("%v: half is %v", img.Rect, half.Rect)
+		}
+		for i, got := range half.Pix {
+			x, y, c := i/4%half.Rect.Dx(), i/4/half.Rect.Dx(), i%4
+			sum := 2
+			for k := range 4 {
+				sum += int(img.Pix[min(2*y+k/2, h-1)*img.Stride+4*min(2*x+k%2, w-1)+c])
+			}
+			if int(got) != sum/4 {
+				t.Fatalf("%v: px %d,%d channel %d is %d, want %d", img.Rect, x, y, c, got, sum/4)
+			}
+		}
+	}
+}

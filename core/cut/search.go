@@ -52,9 +52,12 @@ type hint struct {
 }
 
 // usualHints are qualities at which most pictures look as alike as usualLook says.
-var usualHints = map[picture.Format]hint{picture.JPEG: {70, 0.25}, picture.WebP: {80, 0.25}, picture.AVIF: {68, 0.3}}
+var usualHints = map[picture.Format]hint{picture.JPEG: {70, 0.25}, picture.WebP: {80, 0.25}, picture.AVIF: {68, 0.4}}
 
 const usualLook = 1.1 // mean difference
+
+// leastSlope is what a step of AVIF is worth at least over many: a few alone are worth less here and more there.
+const leastSlope = 0.4
 
 // hint is where to begin in a format: at what the ladder's heaviest rung came to, or at what is usual,
 // moved by how much more or less is asked for here.
@@ -65,6 +68,9 @@ func (c *coding) hint(format picture.Format) hint {
 			if t.Format == format && t.Quality > 0 && t.Full == c.full {
 				h, at = hint{t.Quality, t.Slope}, c.lead.Target.Mean
 			}
+		}
+		if format == picture.AVIF {
+			h.slope = max(h.slope, leastSlope)
 		}
 	}
 	if m := c.judge.target.Mean; m > 0 && at > 0 {
@@ -192,7 +198,7 @@ const lightens = 0.8
 
 // spare is how much more room than none a probe's quality is to have, so that the whole is mostly good enough at once.
 // JPEG's is the first that is looked at, and few fetch it; AVIF's whole is mostly some per cent worse than foretold.
-var spare = map[picture.Format]float64{picture.JPEG: 1.2, picture.AVIF: 0.5}
+var spare = map[picture.Format]float64{picture.JPEG: 1.2, picture.AVIF: 0.2}
 
 // probed is how the probe looks, coded, and its bytes.
 type probed struct {

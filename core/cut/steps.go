@@ -18,10 +18,17 @@ func stepping(limits [2]int, slope float64) *steps {
 
 func (t *steps) within(q int) int { return min(max(q, t.limits[0]), t.limits[1]) }
 
+// near is how many steps are too few to tell what one of them is worth.
+const near = 2
+
 // note takes in what room a quality has.
 func (t *steps) note(q int, room float64) {
 	if t.tried > 0 && q != t.q {
-		if slope := (room - t.room) / float64(q-t.q); slope > 0.05 {
+		slope := (room - t.room) / float64(q-t.q)
+		if d := q - t.q; d*d <= near*near { // steps differ by themselves
+			slope = (slope + t.slope) / 2
+		}
+		if slope > 0.05 {
 			t.slope = min(slope, 1)
 		}
 	}

@@ -49,8 +49,8 @@ func (t *trialCase) key() string { return t.picture + " " + t.box + " " + t.wind
 //
 // Figures are kept in the second file, so that a run goes on where another one stopped. TOURMALINE_VEIL=scrim lays a
 // scrim over each picture, TOURMALINE_THOROUGH=1 takes the time for the lightest files, TOURMALINE_SHOWN=folder keeps
-// what was compared as PNG files, TOURMALINE_ALIKE=1 asks what the strong habit, WebP in three widths, would weigh in
-// the heroes, TOURMALINE_HABITS=figures.txt takes what is said of the habit from another run.
+// what was compared as PNG files, TOURMALINE_ALIKE=1 asks what the strong habit, WebP in three widths, would weigh,
+// TOURMALINE_HABITS=figures.txt takes what is said of the habit from another run.
 func TestTrial(t *testing.T) {
 	folder := os.Getenv("TOURMALINE_TRIAL")
 	if folder == "" {
@@ -124,7 +124,7 @@ func tryOne(t *testing.T, name, box, keys string) (out []trialCase) {
 		if keep := os.Getenv("TOURMALINE_SHOWN"); keep != "" {
 			dir = filepath.Join(keep, strings.ReplaceAll(x.key(), " ", "-"))
 		}
-		if box == trialBoxes[0].name && os.Getenv("TOURMALINE_ALIKE") != "" {
+		if os.Getenv("TOURMALINE_ALIKE") != "" {
 			rows, err := c.picture(l, r, v)
 			if err != nil {
 				t.Fatal(err)

@@ -201,3 +201,28 @@ func BenchmarkJPEG1600x1000(b *testing.B) {
 		}
 	}
 }
+
+// Halved colours are means over 2 x 2 px, of fewer at an odd edge counted twice, whatever the size.
+func TestChromaOf(t *testing.T) {
+	for _, size := range []image.Point{{1, 1}, {1, 4}, {5, 1}, {6, 4}, {7, 5}} {
+		img := image.NewRGBA(image.Rectangle{Max: size})
+		for i := range img.Pix {
+			img.Pix[i] = uint8(i * 37)
+		}
+		for which, k := range [2][3]float64{{-0.168736, -0.331264, 0.5}, {0.5, -0.418688, -0.081312}} {
+			s := chromaOf(img, which, 2)
+			for i, got := range s.v {
+				want := 0.0
+				for j := range 4 {
+					x, y := min(i%s.w*2+j%2, size.X-1), min(i/s.w*2+j/2, size.Y-1)
+					for c := range 3 {
+						want += k[c] * float64(img.Pix[y*img.Stride+4*x+c]) / 4
+					}
+				}
+				if math.Abs(float64(got)-want) > 1e-4 {
+					t.Fatalf("%v, channel %d, %d: %v, want %v", size, which, i, got, want)
+				}
+			}
+		}
+	}
+}

@@ -104,3 +104,45 @@ func FuzzMetadata(f *testing.F) {
 		}
 	})
 }
+
+// CodeSeen gives the same file as Code, and the very px that reading it gives, also where the coder says what they are.
+func TestCodeSeen(t *testing.T) {
+	for _, veil := range []bool{false, true} {
+		img := image.NewRGBA(image.Rect(0, 0, 75, 41))
+		for i := range img.Pix {
+			x, y := i/4%75, i/4/75
+			img.Pix[i] = uint8((x*3 + y*5 + i%4*40 + x*y%17) % 256)
+			if i%4 == 3 {
+				img.Pix[i] = 255
+			}
+		}
+		if veil {
+			for i := 0; i < len(img.Pix); i += 4 {
+				a := uint8(i / 4 % 256)
+				for c := range 3 {
+					img.Pix[i+c] = min(img.Pix[i+c], a)
+				}
+				img.Pix[i+3] = a
+			}
+		}
+		for _, how := range []Coding{{Format: JPEG, Quality: 70}, {Format: PNG}, {Format: WebP, Quality: 60},
+			{Format: WebP, Lossless: true}, {Format: AVIF, Quality: 50}, {Format: AVIF, Quality: 90, Full: true},
+			{Format: AVIF, Quality: 30, Careful: true}} {
+			want, err := Code(img, how)
+			if err != nil {
+				t.Fatal(err)
+			}
+			data, seen, err := CodeSeen(img, how)
+			if err != nil || !bytes.Equal(data, want) {
+				t.Fatalf("%+v: another file, %v", how, err)
+			}
+			f, err := Read("", data)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if px, err := f.Decode(); err != nil || !bytes.Equal(px.Pix, seen.Pix) {
+				t.Errorf("%+v, veil %v: other px, %v", how, veil, err)
+			}
+		}
+	}
+}
