@@ -154,8 +154,8 @@ func (s *search) seek(ideal *image.RGBA, format picture.Format, h hint) (best As
 		if q, err = s.next(format, t, &aim, a.Look); err != nil {
 			return best, err
 		}
-		if q == t.q {
-			break // the next one would not do
+		if q == t.q || q == t.lo || q == t.hi {
+			break // the next one would not do, or was coded
 		}
 	}
 	s.probed[format] = float64(bytes) * float64(len(best.Data)) / float64(first) // as the whole turned out
