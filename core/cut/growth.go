@@ -6,6 +6,7 @@ import (
 	"image"
 	"image/jpeg"
 	"math"
+	"sync/atomic"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/source"
@@ -58,6 +59,9 @@ func measured(img *image.RGBA) growth {
 	return growth{area, weight[0] / math.Pow(px[0], rise), rise}
 }
 
+// mostHeld are the bytes of decoded pictures that are kept until they are coded.
+const mostHeld = 256 << 20
+
 // growths are those of the ladders' pictures, each measured once. Tiles and drawings are weighed as most photographs.
 func growths(ladders []*Ladder) ([]growth, error) {
 	at := map[*picture.File]int{}
@@ -69,6 +73,7 @@ func growths(ladders []*Ladder) ([]growth, error) {
 		}
 	}
 	of, errs := make([]growth, len(photos)), make([]error, len(photos))
+	var held atomic.Int64
 	work.Each(len(photos), func(i int) {
 		img, err := photos[i].File.Pixels()
 		if err != nil {
@@ -76,6 +81,10 @@ func growths(ladders []*Ladder) ([]growth, error) {
 			return
 		}
 		of[i] = measured(img)
+		if held.Add(int64(len(img.Pix))) > mostHeld {
+			photos[i].File.Forget()
+			held.Add(-int64(len(img.Pix)))
+		}
 	})
 	out := make([]growth, len(ladders))
 	for i, l := range ladders {

@@ -290,6 +290,7 @@ func (m *maker) source(w *batch, entered *ticket) error {
 		}
 	}
 	w.img, w.habitPx, w.habitJPEG = nil, nil, nil
+	w.file.Forget()
 	return nil
 }
 

@@ -519,11 +519,10 @@ func (s *Store) Trim(limit int) {
 // Opaque reports whether no pixel lets what is behind show through, nor does any
 // level of the picture. It is looked at once. Pictures that cannot be decoded are not.
 func (f *File) Opaque() bool {
-	img, err := f.Pixels()
-	if err != nil {
-		return false
-	}
-	f.alpha.Do(func() { f.opaque = !HasAlpha(img) })
+	f.alpha.Do(func() {
+		img, err := f.Pixels()
+		f.opaque = err == nil && !HasAlpha(img)
+	})
 	return f.opaque
 }
 
