@@ -1,6 +1,7 @@
 package cut
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -15,6 +16,7 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 	"tourmaline/core/sweep"
+	"tourmaline/core/work"
 )
 
 // cell is what one picture of one box needs at one width, density and class of
@@ -238,14 +240,16 @@ func (s *demand) run(ctx context.Context) error {
 			}
 		}
 	}
-	for _, l := range s.ladders {
+	errs := make([]error, len(s.ladders))
+	work.Each(len(errs), func(i int) {
+		l := s.ladders[i]
 		if all := how[l]; all != nil && s.Files.Crop {
 			if err := l.findRepeats(*all); err != nil {
-				return source.Place(err, l.Span)
+				errs[i] = source.Place(err, l.Span)
 			}
 		}
-	}
-	return nil
+	})
+	return cmp.Or(errs...)
 }
 
 // window notes what every layer needs at one window.
