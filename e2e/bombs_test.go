@@ -168,3 +168,17 @@ func TestPageBombs(t *testing.T) { // not beside others: time and memory are mea
 		}
 	}
 }
+
+// Cutting stays about within the memory that it is given, garbage included: the program's own code comes on top.
+func TestCutStaysWithinItsMemory(t *testing.T) { // not beside others: memory is measured
+	const given, code = 640, 160 // MB
+	dir := t.TempDir()
+	if r := runDemo(t, dir); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	dir = filepath.Join(dir, "obs")
+	s := measured(t, dir, "cut", "--cache", "none", "--box", "hero", "--memory", fmt.Sprint(given))
+	if s.code != 0 || s.memory == 0 || s.memory > (given+code)<<10 {
+		t.Errorf("exit %d, %d MB: %s", s.code, s.memory>>10, s.err)
+	}
+}

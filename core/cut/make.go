@@ -313,8 +313,8 @@ func (m *maker) enter(w *batch, l *Ladder, r *Rung) *ticket {
 		work = r.Width * r.Height
 	}
 	// Coders, looking at all px once, and what is kept of other windows.
-	cost := min(codingBytes*int64(r.Width)*int64(r.Height)+int64(60+16*len(r.also))*maxSeen, m.opt.Memory/2)
-	return m.queue.enter(work, cost)
+	cost := codingBytes*int64(r.Width)*int64(r.Height) + int64(60+16*len(r.also))*maxSeen
+	return m.queue.enter(work, min(cost, m.opt.Memory-m.opt.Memory/4)) // one that takes more is alone
 }
 
 // codingBytes are what a px of a rung that is coded takes, garbage left out: the collector keeps that within the limit.
