@@ -47,21 +47,31 @@ func (s *search) knownCare(format picture.Format) (known, careful bool) {
 	return known, careful
 }
 
-// care reports whether a file is worth to be coded slowly, by the probe coded both ways at one step. h is moved to
-// where it looks as it should.
+// care reports whether a file is worth to be coded slowly, by places from all over the picture coded both ways at one
+// step: what is saved lies in its calm places, too. h is moved to where the probe looks as it should.
 func (s *search) care(format picture.Format, h *hint) (bool, error) {
 	if _, err := s.foretell(format, h); err != nil {
 		return false, err
 	}
-	step := stepOf(format, h.quality)
-	quick, err := s.probe(format, step)
-	if err != nil {
-		return false, err
+	even := newProbe(s.ideal, nil, evenlyProbed)
+	var both [2]probed
+	for i, careful := range []bool{false, true} {
+		how := s.how(format, stepOf(format, h.quality))
+		how.Careful = careful
+		f, err := s.encode(even.img, how)
+		if err != nil {
+			return false, err
+		}
+		img, err := f.seen()
+		if err != nil {
+			return false, err
+		}
+		both[i].bytes = len(f.data)
+		if both[i].look, err = even.look(img); err != nil {
+			return false, err
+		}
 	}
-	s.careful = true
-	slow, err := s.probe(format, step)
-	s.careful = false
-	return slow.lighter(&quick), err
+	return both[1].lighter(&both[0]), nil
 }
 
 // bothWays finds the file of a small picture, which is its own probe, slowly too where that is worth it.

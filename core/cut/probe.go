@@ -40,10 +40,16 @@ const (
 	probeLeast = 2 * probeSide * probeSide * probePlace * probePlace
 )
 
-// newProbe takes the places around some points of a picture.
-func newProbe(own *image.RGBA, around []image.Point) *probe {
+// The places of a probe: where a coder does most damage and evenly over the rest, or evenly alone.
+var (
+	worstProbed  = seeing{probePlace, probeWorst, image.Pt(probeSide-1, probeSide-1)}
+	evenlyProbed = seeing{probePlace, 0, image.Pt(probeSide, probeSide)}
+)
+
+// newProbe takes places of a picture, some of them around some points.
+func newProbe(own *image.RGBA, around []image.Point, how seeing) *probe {
 	p := &probe{shows: similar.Look{Mean: 1, Worst: 1}}
-	p.img, p.inner, p.at, p.sizes = places(own, around)
+	p.img, p.inner, p.at, p.sizes = places(own, around, how)
 	for _, r := range p.inner {
 		p.refs = append(p.refs, similar.To(part(p.img, r), 1))
 	}
@@ -52,12 +58,13 @@ func newProbe(own *image.RGBA, around []image.Point) *probe {
 
 // places are the picture of the places of a probe, where each lies in it without its rim, where in the picture
 // and how many of its px it stands for; the picture itself where it is small.
-func places(own *image.RGBA, around []image.Point) (img *image.RGBA, inner, at []image.Rectangle, px []int) {
+func places(own *image.RGBA, around []image.Point, how seeing) (img *image.RGBA, inner, at []image.Rectangle,
+	px []int) {
 	if own.Rect.Dx()*own.Rect.Dy() < probeLeast || own.Rect.Dx() < probePlace || own.Rect.Dy() < probePlace {
 		return own, []image.Rectangle{own.Rect}, []image.Rectangle{own.Rect}, []int{own.Rect.Dx() * own.Rect.Dy()}
 	}
 	img = image.NewRGBA(image.Rect(0, 0, probeSide*probePlace, probeSide*probePlace))
-	at, px = windows(own.Rect, around, seeing{probePlace, probeWorst, image.Pt(3, 3)})
+	at, px = windows(own.Rect, around, how)
 	for i, w := range at {
 		to := image.Rect(0, 0, probePlace, probePlace).Add(image.Pt(i%probeSide, i/probeSide).Mul(probePlace))
 		draw.Draw(img, to, own, w.Min, draw.Src)
@@ -159,11 +166,11 @@ func (j *judge) survey(habit *batch, own *image.RGBA) error {
 	if err != nil {
 		return err
 	}
-	j.probe = newProbe(own, at)
+	j.probe = newProbe(own, at, worstProbed)
 	if err := j.boxed(j.probe, own); err != nil {
 		return err
 	}
-	coded, _, _, _ := places(trial, at)
+	coded, _, _, _ := places(trial, at, worstProbed)
 	j.probe.trial, err = j.probe.look(coded)
 	return err
 }

@@ -14,7 +14,7 @@ import (
 // A probe holds whole places of the picture, and foretells how all of it looks.
 func TestProbe(t *testing.T) {
 	img := kite(1400, 1000)
-	p := newProbe(img, []image.Point{{930, 333}, {700, 700}, {100, 100}, {1300, 900}, {400, 500}})
+	p := newProbe(img, []image.Point{{930, 333}, {700, 700}, {100, 100}, {1300, 900}, {400, 500}}, worstProbed)
 	if p.all() || p.img.Rect.Dx() != probeSide*probePlace || len(p.inner) < 12 || len(p.sizes) != len(p.inner) {
 		t.Fatalf("%v, %d places", p.img.Rect, len(p.inner))
 	}
@@ -34,7 +34,7 @@ func TestProbe(t *testing.T) {
 	if math.Abs(p.shows.Mean-1.2) > 1e-9 || math.Abs(p.shows.Worst-0.5) > 1e-9 {
 		t.Errorf("it learned %+v", p.shows)
 	}
-	if small := newProbe(kite(300, 200), nil); !small.all() {
+	if small := newProbe(kite(300, 200), nil, worstProbed); !small.all() {
 		t.Error("a small picture has a probe")
 	}
 }
