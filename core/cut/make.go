@@ -274,7 +274,7 @@ func (m *maker) source(w *batch, entered *ticket) error {
 		if entered == nil {
 			entered = m.enter(w, l, nil)
 		}
-		if err := m.rung(w, l, lead, nil, entered); err != nil {
+		if err := m.rung(w, lead, nil, entered); err != nil {
 			return err
 		}
 		entered = nil
@@ -282,7 +282,7 @@ func (m *maker) source(w *batch, entered *ticket) error {
 		for _, r := range rungs {
 			if r != lead {
 				t := m.enter(w, l, r)
-				g.Go(func() error { return m.rung(w, l, r, lead.made, t) })
+				g.Go(func() error { return m.rung(w, r, lead.made, t) })
 			}
 		}
 		if err := g.Wait(); err != nil {
@@ -321,11 +321,12 @@ func (m *maker) enter(w *batch, l *Ladder, r *Rung) *ticket {
 const codingBytes = 72
 
 // rung makes the files of one rung, or takes them from the cache.
-func (m *maker) rung(w *batch, l *Ladder, r *Rung, lead *made, t *ticket) error {
+func (m *maker) rung(w *batch, r *Rung, lead *made, t *ticket) error {
 	if err := t.wait(m.ctx); err != nil {
 		return err
 	}
 	defer t.leave()
+	l := r.of
 	j, err := m.judge(l, r)
 	if err != nil {
 		return err

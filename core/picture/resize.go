@@ -36,9 +36,9 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	cols := taps(win.X, win.W, w, sw, o.Wrap)
 	rows := taps(win.Y, win.H, h, sh, o.Wrap)
-	store, add := storeRow, addRow
-	if !HasAlpha(img) { // alpha need not be reckoned
-		store, add = storeOpaque, addOpaque
+	store := storeRow
+	if !HasAlpha(img) {
+		store = storeOpaque
 	}
 	work.Rows(h, 4*w, func(y0, y1 int) {
 		line := make([][4]float32, sw)
@@ -56,7 +56,14 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 					across(row, line, cols, o.Wrap)
 					kept[at] = row
 				}
-				add(sum, row, k)
+				row = row[:len(sum)]
+				for x := range sum {
+					s, d := &row[x], &sum[x]
+					d[0] += k * s[0]
+					d[1] += k * s[1]
+					d[2] += k * s[2]
+					d[3] += k * s[3]
+				}
 			}
 			store(dst.Pix[y*dst.Stride:][:4*w], sum)
 			if y+1 < y1 && !o.Wrap {
@@ -129,28 +136,6 @@ func cubic(x float64) float64 {
 		return ((-0.5*x+2.5)*x-4)*x + 2
 	}
 	return 0
-}
-
-// addRow adds so much of a row to a sum.
-func addRow(sum, row [][4]float32, k float32) {
-	row = row[:len(sum)]
-	for x := range sum {
-		s, d := &row[x], &sum[x]
-		d[0] += k * s[0]
-		d[1] += k * s[1]
-		d[2] += k * s[2]
-		d[3] += k * s[3]
-	}
-}
-
-func addOpaque(sum, row [][4]float32, k float32) {
-	row = row[:len(sum)]
-	for x := range sum {
-		s, d := &row[x], &sum[x]
-		d[0] += k * s[0]
-		d[1] += k * s[1]
-		d[2] += k * s[2]
-	}
 }
 
 // across scales one row of light.
