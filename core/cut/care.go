@@ -54,24 +54,14 @@ func (s *search) care(format picture.Format, h *hint) (bool, error) {
 		return false, err
 	}
 	even := newProbe(s.ideal, nil, evenlyProbed)
-	var both [2]probed
-	for i, careful := range []bool{false, true} {
-		how := s.how(format, stepOf(format, h.quality))
-		how.Careful = careful
-		f, err := s.encode(even.img, how)
-		if err != nil {
-			return false, err
-		}
-		img, err := f.seen()
-		if err != nil {
-			return false, err
-		}
-		both[i].bytes = len(f.data)
-		if both[i].look, err = even.look(img); err != nil {
-			return false, err
-		}
+	how := s.how(format, stepOf(format, h.quality))
+	quick, err := s.looked(even, how)
+	if err != nil {
+		return false, err
 	}
-	return both[1].lighter(&both[0]), nil
+	how.Careful = true
+	slow, err := s.looked(even, how)
+	return slow.lighter(&quick), err
 }
 
 // bothWays finds the file of a small picture, which is its own probe, slowly too where that is worth it.

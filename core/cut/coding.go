@@ -337,16 +337,8 @@ func (f *coded) seen() (*image.RGBA, error) {
 // encode codes a picture, or takes the file from the cache: what depends on the px and the coder
 // alone is coded once, whatever the plan asks of it.
 func (c *coding) encode(img *image.RGBA, how picture.Coding) (f coded, err error) {
-	code := func() error {
-		if how.Format == picture.AVIF { // the coder knows the px
-			f.data, f.px, err = picture.CodeSeen(img, how)
-		} else {
-			f.data, err = picture.Code(img, how)
-		}
-		return err
-	}
 	if c.opt.Cache == nil {
-		return f, code()
+		return code(img, how)
 	}
 	h := sha256.New()
 	fmt.Fprintf(h, "file/%s/%s/%v/%+v", version, codec.Version, img.Rect, how)
@@ -355,11 +347,20 @@ func (c *coding) encode(img *image.RGBA, how picture.Coding) (f coded, err error
 	if data, ok := c.opt.Cache.Get(key); ok {
 		return coded{data: data}, nil
 	}
-	if err := code(); err != nil {
-		return f, err
+	if f, err = code(img, how); err == nil {
+		c.opt.Cache.Put(key, f.data)
 	}
-	c.opt.Cache.Put(key, f.data)
-	return f, nil
+	return f, err
+}
+
+// code codes a picture; AVIF's coder knows the px, too.
+func code(img *image.RGBA, how picture.Coding) (f coded, err error) {
+	if how.Format == picture.AVIF {
+		f.data, f.px, err = picture.CodeSeen(img, how)
+	} else {
+		f.data, err = picture.Code(img, how)
+	}
+	return f, err
 }
 
 // Decode are the px of a file that was made.

@@ -212,7 +212,14 @@ func (s *search) probe(format picture.Format, step int) (probed, error) {
 	if p, ok := s.probes[how]; ok {
 		return p, nil
 	}
-	f, err := s.encode(s.judge.probe.img, how)
+	p, err := s.looked(s.judge.probe, how)
+	s.probes[how] = p
+	return p, err
+}
+
+// looked codes the places of a probe and looks at them.
+func (s *search) looked(p *probe, how picture.Coding) (probed, error) {
+	f, err := s.encode(p.img, how)
 	if err != nil {
 		return probed{}, err
 	}
@@ -220,10 +227,8 @@ func (s *search) probe(format picture.Format, step int) (probed, error) {
 	if err != nil {
 		return probed{}, err
 	}
-	p := probed{bytes: len(f.data)}
-	p.look, err = s.judge.probe.look(img)
-	s.probes[how] = p
-	return p, err
+	look, err := p.look(img)
+	return probed{look, len(f.data)}, err
 }
 
 // room is how far from its target a look is.
