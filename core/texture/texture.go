@@ -46,13 +46,16 @@ func (s Seam) byBand() bool { return s.BandEdge > bandSeen && s.BandEdge > bandM
 
 // SeamX is the seam where the right edge meets the left one of the next tile.
 func SeamX(img *image.RGBA) Seam {
-	return seam(img.Rect.Dx(), img.Rect.Dy(), func(a, i int) []uint8 { return img.Pix[i*img.Stride+4*a:][:4] })
+	return seam(img.Pix, run{img.Rect.Dx(), img.Rect.Dy(), 4, img.Stride})
 }
 
 // SeamY is the seam where the bottom edge meets the top one of the next tile.
 func SeamY(img *image.RGBA) Seam {
-	return seam(img.Rect.Dy(), img.Rect.Dx(), func(a, i int) []uint8 { return img.Pix[a*img.Stride+4*i:][:4] })
+	return seam(img.Pix, run{img.Rect.Dy(), img.Rect.Dx(), img.Stride, 4})
 }
+
+// run is n lines of m px each, so many bytes from line to line and from px to px.
+type run struct{ n, m, line, px int }
 
 // sampled is how many pixels of a line are looked at: of large pictures some tell enough.
 const sampled = 512
@@ -60,70 +63,66 @@ const sampled = 512
 // band is how many lines a band of light has.
 const band = 8
 
-// seam: n lines of m pixels each; px reads pixel i of line a.
-func seam(n, m int, px func(a, i int) []uint8) Seam {
-	if n < 2 || m < 1 {
+// px4 is a pixel with 16 bits for each channel: those of a band are added and told apart all at once.
+type px4 uint64
+
+func wide(p []uint8) px4 { return px4(p[0]) | px4(p[1])<<16 | px4(p[2])<<32 | px4(p[3])<<48 }
+
+// far is the largest difference of the channels.
+func (a px4) far(b px4) int32 {
+	const zero = 0x8000_8000_8000_8000
+	d := (a | zero) - b // channels of a band are below 0x8000: none borrows from the next
+	e, f := int32(d&0xffff)-0x8000, int32(d>>16&0xffff)-0x8000
+	g, h := int32(d>>32&0xffff)-0x8000, int32(d>>48)-0x8000
+	return max(e, -e, f, -f, g, -g, h, -h)
+}
+
+func seam(pix []uint8, l run) Seam {
+	if l.n < 2 || l.m < 1 {
 		return Seam{}
 	}
-	skip := max(1, m/sampled)
-	step := func(a, b int) float64 {
-		sum, count := 0, 0
-		for i := 0; i < m; i += skip {
-			sum += far(px(a, i), px(b, i))
-			count++
+	skip, count, edge := max(1, l.m/sampled), 0, 0
+	steps := make([]int, l.n-1) // from each line to the next
+	byBand := l.n >= 4*band
+	at := make([]px4, l.n+2*band)   // pixel i of the lines, of which the first come again
+	total := make([]float64, l.n+1) // of the differences of the bands at each line, which meet there
+	sums := make([]px4, l.n+band+1) // of pixel i over the band from each line on
+	for i := 0; i < l.m; i += skip {
+		count++
+		for a := range l.n {
+			at[a] = wide(pix[a*l.line+i*l.px:][:4])
 		}
-		return float64(sum) / float64(count)
+		for a := range steps {
+			steps[a] += int(at[a].far(at[a+1]))
+		}
+		edge += int(at[l.n-1].far(at[0]))
+		if !byBand {
+			continue
+		}
+		copy(at[l.n:], at[:2*band])
+		sum := px4(0)
+		for _, p := range at[:band] {
+			sum += p
+		}
+		sums[0] = sum
+		for a, p := range at[:len(sums)-1] {
+			sum += at[a+band] - p
+			sums[a+1] = sum
+		}
+		for a := band; a <= l.n; a++ {
+			total[a] += float64(sums[a-band].far(sums[a])) / band
+		}
 	}
-	s := Seam{Edge: step(n-1, 0)}
-	for a := 0; a+1 < n; a++ {
-		s.Inner = max(s.Inner, step(a, a+1))
+	s := Seam{Edge: float64(edge) / float64(count)}
+	s.Inner = float64(slices.Max(steps)) / float64(count)
+	if byBand {
+		s.BandEdge = total[l.n] / float64(count)
+		s.BandInner = slices.Max(total[band:l.n-band+1]) / float64(count)
 	}
-	if n < 4*band {
-		return s
-	}
-	s.BandEdge, s.BandInner = bands(n, m, px)
 	return s
 }
 
-// bands are the mean differences of neighbouring bands, pixel by pixel along them: across the
-// edge, and the largest inside.
-func bands(n, m int, px func(a, i int) []uint8) (edge, inner float64) {
-	type sums [4]int32
-	at := make([]sums, n+2*band+1) // of pixel i, over the lines from the first on, which come again
-	total := make([]float64, n+1)  // of the differences at each line
-	skip, count := max(1, m/sampled), 0
-	for i := 0; i < m; i += skip {
-		count++
-		for a := range n + 2*band {
-			p, q := px(a%n, i), at[a]
-			for c := range 4 {
-				q[c] += int32(p[c])
-			}
-			at[a+1] = q
-		}
-		for a := band; a <= n; a++ { // between line a-1 and line a
-			d := int32(0)
-			for c := range 4 {
-				e := at[a][c] - at[a-band][c] - (at[a+band][c] - at[a][c])
-				d = max(d, e, -e)
-			}
-			total[a] += float64(d) / band
-		}
-	}
-	for a := band; a <= n-band; a++ {
-		inner = max(inner, total[a]/float64(count))
-	}
-	return total[n] / float64(count), inner
-}
-
-func far(p, q []uint8) int {
-	d := 0
-	for c := range 4 {
-		e := int(p[c]) - int(q[c])
-		d = max(d, e, -e)
-	}
-	return d
-}
+func far(p, q []uint8) int { return int(wide(p).far(wide(q))) }
 
 // Surface reports whether the picture is one of a surface, such as paper or stone, in which a
 // spot is a flaw: motifs, flat art and small tiles are what they are on purpose.
