@@ -1,5 +1,5 @@
 #!/bin/bash
-# build.sh [OUTDIR]: builds webp.wasm.gz, aom.wasm.gz and dav1d.wasm.gz from the
+# build.sh [OUTDIR]: builds webp.wasm.gz, aom.wasm.gz, aom-still.wasm.gz and dav1d.wasm.gz from the
 # source packages of Debian 13 (trixie), on Debian 12, as root, with apt; then
 # verifies them. Takes about 5 minutes on 2 cores. See README.md here.
 #
@@ -172,6 +172,8 @@ while read -r name up rev dsc orig deb; do
   fi
   say "$name $got"
 done <<<"$SOURCES"
+# What SIMDe or plain C do one by one, four or eight at a time: the same results.
+patch -d aom -p1 --batch --forward -s <"$HERE/aom/simd.patch" >>"$WORK/patch-aom.log" 2>&1 || die "aom: simd.patch does not apply"
 while read -r name ver hash; do
   [ -n "$name" ] || continue
   apt_private apt-get download "$name=$ver" >"$WORK/download-$name.log" 2>&1 ||
@@ -196,8 +198,9 @@ FLAGS="$OPT -DNDEBUG -msimd128 -ffunction-sections -fdata-sections -ffile-prefix
 # slower under wazero. Even then the output would depend on wasm-opt being there.
 BUILTINS=$("$CC" $TARGET -print-libgcc-file-name)
 [ -f "$BUILTINS" ] || die "no compiler runtime for wasm32: $BUILTINS"
-link() { # OUT STACK FILES...
-  wasm-ld-19 -m wasm32 -s --gc-sections --entry _initialize -z stack-size="$2" -o "$1" -L"$SYSROOT/lib/wasm32-wasi" \
+link() { named "$@" -s; } # without the names of functions
+named() { # OUT STACK FILES...
+  wasm-ld-19 -m wasm32 --gc-sections --entry _initialize -z stack-size="$2" -o "$1" -L"$SYSROOT/lib/wasm32-wasi" \
     "$SYSROOT/lib/wasm32-wasi/crt1-reactor.o" "${@:3}" -lc "$BUILTINS"
 }
 BUILD=$WORK/build
@@ -238,6 +241,9 @@ quiet "$WORK/aom.log" ninja -j "$JOBS" -C "$BUILD/aom" aom
 quiet "$WORK/aom-shim.log" $CC $TARGET $FLAGS -isystem "$HERE/aom/include" -I"$SRC/aom" -I"$BUILD/aom" \
   -c "$HERE/aom/shim.c" -o "$BUILD/aom-shim.o"
 quiet "$WORK/aom-shim.log" link "$BUILD/aom.wasm" 4194304 "$BUILD/aom-shim.o" "$BUILD/aom/libaom.a"
+# The same without the code of what still pictures do not call.
+quiet "$WORK/aom-still.log" named "$BUILD/aom-named.wasm" 4194304 "$BUILD/aom-shim.o" "$BUILD/aom/libaom.a"
+quiet "$WORK/aom-still.log" python3 "$HERE/aom/still.py" "$HERE/aom/called.txt" "$BUILD/aom-named.wasm" "$BUILD/aom-still.wasm"
 
 say "dav1d"
 fill "$HERE/dav1d/cross.txt.in" meson >"$BUILD/cross.txt"
@@ -254,12 +260,12 @@ quiet "$WORK/dav1d-shim.log" $CC $TARGET $FLAGS -D_GNU_SOURCE -I"$SRC/dav1d/incl
 quiet "$WORK/dav1d-shim.log" link "$BUILD/dav1d.wasm" 1048576 "$BUILD/dav1d-shim.o" "$BUILD/dav1d/src/libdav1d.a" \
   -lwasi-emulated-pthread
 
-for m in webp aom dav1d; do
+for m in webp aom aom-still dav1d; do
   gzip -9nc "$BUILD/$m.wasm" >"$OUT/$m.wasm.gz"
 done
 say "modules in $OUT"
-for m in webp aom dav1d; do
-  printf '%-8s %9d bytes, %9d gzipped, sha256 of .wasm %s\n' $m "$(stat -c %s "$BUILD/$m.wasm")" "$(stat -c %s "$OUT/$m.wasm.gz")" \
+for m in webp aom aom-still dav1d; do
+  printf '%-10s %9d bytes, %9d gzipped, sha256 of .wasm %s\n' $m "$(stat -c %s "$BUILD/$m.wasm")" "$(stat -c %s "$OUT/$m.wasm.gz")" \
     "$(sha256sum <"$BUILD/$m.wasm" | cut -d' ' -f1)"
 done
 if [ "$OPT" = -O3 ] && (cd "$BUILD" && sha256sum --check --status "$HERE/verify/modules.sha256"); then
@@ -267,7 +273,7 @@ if [ "$OPT" = -O3 ] && (cd "$BUILD" && sha256sum --check --status "$HERE/verify/
 else
   say "note: not identical to the recorded modules (other options, revisions or compiler?)"
 fi
-(cd "$OUT" && sha256sum webp.wasm.gz aom.wasm.gz dav1d.wasm.gz $(ls resvg.wasm.gz 2>/dev/null) | tee SHA256SUMS)
+(cd "$OUT" && sha256sum webp.wasm.gz aom.wasm.gz aom-still.wasm.gz dav1d.wasm.gz $(ls resvg.wasm.gz 2>/dev/null) | tee SHA256SUMS)
 
 # The licences that must go along with the modules.
 mkdir -p "$OUT/licences"
@@ -291,7 +297,7 @@ V=$WORK/verify
 rm -rf "$V"
 mkdir -p "$V/host" "$V/tmp"
 cp "$HERE"/verify/main.go "$HERE"/verify/go.mod "$HERE"/verify/go.sum "$V/"
-for f in codec.go svg.go cpu_linux.go cpu_unix.go cpu_other.go; do
+for f in codec.go avif.go svg.go cpu_linux.go cpu_unix.go cpu_other.go; do
   sed -e 's/^package codec/package host/' -e 's|tourmaline/core/codec/avifbox|avifbox|' "$HERE/../core/codec/$f" >"$V/host/$f"
 done
 cp -r "$HERE/../core/codec/avifbox" "$V/avifbox"

@@ -5,6 +5,10 @@
 #include <stdint.h>
 #include <stdlib.h>
 
+#ifdef __wasm_simd128__
+#include <wasm_simd128.h>
+#endif
+
 typedef struct {
   const uint8_t *data[3]; /* Y, U, V: bytes, or where bits is more than 8 little-endian 16-bit words */
   ptrdiff_t stride[3];    /* bytes from one row to the next */
@@ -33,14 +37,36 @@ static inline __attribute__((always_inline)) void planes_chroma(const planes *p,
     int far = (j >> 1) + (j & 1 ? 1 : -1);
     if (far >= 0 && far < ch) b = planes_row(p, plane, far);
   }
-  for (int i = 0; i < cw; i++) tmp[i + 1] = 3 * planes_sample(a, i, wide) + planes_sample(b, i, wide) - 4 * zero;
+  int i = 0;
+#ifdef __wasm_simd128__
+  if (!wide) {
+    const v128_t off = wasm_i32x4_splat(4 * zero);
+    for (; i + 8 <= cw; i += 8) {
+      v128_t x = wasm_u16x8_load8x8((const uint8_t *)a + i), y = wasm_u16x8_load8x8((const uint8_t *)b + i);
+      y = wasm_i16x8_add(y, wasm_i16x8_add(x, wasm_i16x8_add(x, x)));
+      wasm_v128_store(tmp + i + 1, wasm_i32x4_sub(wasm_i32x4_extend_low_i16x8(y), off));
+      wasm_v128_store(tmp + i + 5, wasm_i32x4_sub(wasm_i32x4_extend_high_i16x8(y), off));
+    }
+  }
+#endif
+  for (; i < cw; i++) tmp[i + 1] = 3 * planes_sample(a, i, wide) + planes_sample(b, i, wide) - 4 * zero;
   if (!p->half_x) {
-    for (int i = 0; i < p->w; i++) out[i] = 4 * tmp[i + 1];
+    for (i = 0; i < p->w; i++) out[i] = 4 * tmp[i + 1];
     return;
   }
   tmp[0] = tmp[1];
   tmp[cw + 1] = tmp[cw];
-  for (int i = 0; i < cw; i++) { /* out has room for an even row */
+  i = 0;
+#ifdef __wasm_simd128__
+  for (; i + 4 <= cw; i += 4) {
+    v128_t t = wasm_v128_load(tmp + i + 1);
+    t = wasm_i32x4_add(t, wasm_i32x4_add(t, t));
+    v128_t even = wasm_i32x4_add(t, wasm_v128_load(tmp + i)), odd = wasm_i32x4_add(t, wasm_v128_load(tmp + i + 2));
+    wasm_v128_store(out + 2 * i, wasm_i32x4_shuffle(even, odd, 0, 4, 1, 5));
+    wasm_v128_store(out + 2 * i + 4, wasm_i32x4_shuffle(even, odd, 2, 6, 3, 7));
+  }
+#endif
+  for (; i < cw; i++) { /* out has room for an even row */
     out[2 * i] = 3 * tmp[i + 1] + tmp[i];
     out[2 * i + 1] = 3 * tmp[i + 1] + tmp[i + 2];
   }
@@ -72,7 +98,26 @@ static inline __attribute__((always_inline)) void planes_rows(const planes *p, c
     } else {
       planes_chroma(p, 1, j, wide, f->zero, tmp, u);
       planes_chroma(p, 2, j, wide, f->zero, tmp, v);
-      for (int i = 0; i < w; i++, o += 4) {
+      int i = 0;
+#ifdef __wasm_simd128__
+      if (!wide) {
+        for (; i + 4 <= w; i += 4, o += 16) {
+          v128_t l = wasm_u32x4_extend_low_u16x8(
+            wasm_u16x8_extend_low_u8x16(wasm_v128_load32_zero((const uint8_t *)y + i)));
+          v128_t us = wasm_v128_load(u + i), vs = wasm_v128_load(v + i);
+          l = wasm_i32x4_add(wasm_i32x4_mul(wasm_i32x4_sub(l, wasm_i32x4_splat(yoff)), wasm_i32x4_splat(cy)),
+                             wasm_i32x4_const_splat(1 << 19));
+          v128_t r = wasm_i32x4_shr(wasm_i32x4_add(l, wasm_i32x4_mul(vs, wasm_i32x4_splat(rv))), 20);
+          v128_t g = wasm_i32x4_shr(wasm_i32x4_sub(wasm_i32x4_sub(l, wasm_i32x4_mul(us, wasm_i32x4_splat(gu))),
+                                                   wasm_i32x4_mul(vs, wasm_i32x4_splat(gv))), 20);
+          v128_t b = wasm_i32x4_shr(wasm_i32x4_add(l, wasm_i32x4_mul(us, wasm_i32x4_splat(bu))), 20);
+          v128_t all = wasm_u8x16_narrow_i16x8(wasm_i16x8_narrow_i32x4(r, g), wasm_i16x8_narrow_i32x4(b, b));
+          all = wasm_i8x16_shuffle(all, wasm_v128_load(o), 0, 4, 8, 19, 1, 5, 9, 23, 2, 6, 10, 27, 3, 7, 11, 31);
+          wasm_v128_store(o, all);
+        }
+      }
+#endif
+      for (; i < w; i++, o += 4) {
         int l = (planes_sample(y, i, wide) - yoff) * cy + (1 << 19);
         o[0] = planes_clamp((l + rv * v[i]) >> 20);
         o[1] = planes_clamp((l - gu * u[i] - gv * v[i]) >> 20);

@@ -21,8 +21,7 @@ import (
 	"runtime"
 	"strings"
 	"sync"
-
-	"tourmaline/core/codec/avifbox"
+	"sync/atomic"
 
 	"github.com/tetratelabs/wazero"
 	"github.com/tetratelabs/wazero/api"
@@ -33,6 +32,7 @@ import (
 // Options for New. Only the modules that are used need to be given.
 type Options struct {
 	WebP, AOM, Dav1d []byte // gzipped modules
+	AOMStill         []byte // AOM without the code that still pictures do not call: compiled sooner; empty: AOM is taken
 	Resvg            []byte // draws SVG
 	CacheDir         string // compiled code is kept here; empty: not kept
 	MemoryMiB        int    // limit for one instance; default 512
@@ -45,6 +45,8 @@ type Options struct {
 type Engine struct {
 	o                Options
 	webp, aom, dav1d *module
+	still            *module     // aom's stand-in; nil: there is none
+	whole            atomic.Bool // still has turned out to be without something
 	svg, svgLarge    *module
 }
 
@@ -62,7 +64,11 @@ func New(o Options) *Engine {
 	m := func(name string, gz []byte) *module {
 		return &module{name: name, gz: gz, o: &o, slots: make(chan struct{}, o.Instances)}
 	}
-	e := &Engine{o, m("webp", o.WebP), m("aom", o.AOM), m("dav1d", o.Dav1d), m("svg", o.Resvg), m("svg", o.Resvg)}
+	e := &Engine{o: o, webp: m("webp", o.WebP), aom: m("aom", o.AOM), dav1d: m("dav1d", o.Dav1d),
+		svg: m("svg", o.Resvg), svgLarge: m("svg", o.Resvg)}
+	if o.AOMStill != nil {
+		e.still = m("aom", o.AOMStill)
+	}
 	for m, limit := range map[*module]int{e.svg: svgMemoryMiB, e.svgLarge: svgLargeMiB} {
 		drawing := o
 		drawing.Cancel, drawing.MemoryMiB = true, min(o.MemoryMiB, limit) // an SVG may draw for ever
@@ -73,8 +79,11 @@ func New(o Options) *Engine {
 
 // Close frees all compiled code. No call may be under way.
 func (e *Engine) Close(ctx context.Context) error {
-	return errors.Join(e.webp.close(ctx), e.aom.close(ctx), e.dav1d.close(ctx), e.svg.close(ctx),
-		e.svgLarge.close(ctx))
+	err := errors.Join(e.webp.close(ctx), e.aom.close(ctx), e.dav1d.close(ctx), e.svg.close(ctx), e.svgLarge.close(ctx))
+	if e.still != nil {
+		err = errors.Join(err, e.still.close(ctx))
+	}
+	return err
 }
 
 // A module has its own wazero runtime, so that it can be closed on its own.
@@ -251,12 +260,19 @@ type trap struct{ error }
 
 func (t trap) Unwrap() error { return t.error }
 
-func (t trap) Error() string {
+func (t trap) line() string {
 	msg, _, _ := strings.Cut(t.error.Error(), "\n")
-	if msg == "wasm error: unreachable" {
+	return msg
+}
+
+// unreachable is how C's abort ends, and code that a module is without.
+func (t trap) unreachable() bool { return t.line() == "wasm error: unreachable" }
+
+func (t trap) Error() string {
+	if t.unreachable() {
 		return "it asks for more memory than is given to it, or is damaged"
 	}
-	return strings.TrimPrefix(msg, "wasm error: ")
+	return strings.TrimPrefix(t.line(), "wasm error: ")
 }
 
 // num is call for small results.
@@ -266,6 +282,19 @@ func (in *instance) num(name string, args ...uint64) int {
 		return 0
 	}
 	return int(int32(v))
+}
+
+// room has the memory grow at once to what a call will take: grown step by step it is copied at each.
+func (in *instance) room(bytes int) error {
+	more := bytes - int(in.mod.Memory().Size())
+	if more <= 0 {
+		return nil
+	}
+	p, err := in.call("alloc", uint64(more))
+	if err == nil {
+		in.free(p)
+	}
+	return err
 }
 
 // put copies b into the instance; release the result with free.
@@ -428,136 +457,4 @@ func (in *instance) takeImage(p uint64, w, h int) (*image.NRGBA, error) {
 		return nil, err
 	}
 	return &image.NRGBA{Pix: pix, Stride: 4 * w, Rect: image.Rect(0, 0, w, h)}, nil
-}
-
-// AVIF says how EncodeAVIF encodes.
-type AVIF struct {
-	CQ        int  // 0 best to 63
-	AlphaCQ   int  // the same for alpha
-	Speed     int  // 0 to 9
-	Tune      int  // 0 PSNR, 1 SSIM
-	Chroma444 bool // sharper coloured edges, larger files
-	Set       []Setting
-}
-
-// EncodeAVIF encodes img, with alpha if any pixel is not opaque.
-func (e *Engine) EncodeAVIF(ctx context.Context, img *image.NRGBA, o AVIF) ([]byte, error) {
-	file, _, err := e.codeAVIF(ctx, img, o, false)
-	return file, err
-}
-
-// EncodeAVIFSeen is EncodeAVIF, and the pixels that DecodeAVIF makes of the file: the encoder has them, so that a file
-// that is looked at need not be decoded.
-func (e *Engine) EncodeAVIFSeen(ctx context.Context, img *image.NRGBA, o AVIF) ([]byte, *image.NRGBA, error) {
-	return e.codeAVIF(ctx, img, o, true)
-}
-
-func (e *Engine) codeAVIF(ctx context.Context, img *image.NRGBA, o AVIF, show bool) (file []byte, seen *image.NRGBA,
-	err error) {
-	var color, alpha []byte
-	err = e.aom.use(ctx, func(in *instance) error {
-		p, err := in.putImage(img)
-		if err != nil {
-			return err
-		}
-		defer in.free(p)
-		i := func(v int) uint64 { return api.EncodeI32(int32(v)) }
-		code := func(name string, args ...uint64) ([]byte, error) {
-			if show {
-				if _, err := in.call("show"); err != nil {
-					return nil, err
-				}
-			}
-			return in.encode(name, p, img, args...)
-		}
-		if err := in.give(o.Set); err != nil {
-			return err
-		}
-		if color, err = code("encode_color", i(o.CQ), i(o.Speed), i(o.Tune), flag(o.Chroma444), 1); err != nil {
-			return err
-		}
-		if !img.Opaque() {
-			if alpha, err = code("encode_alpha", i(o.AlphaCQ), i(o.Speed), 0, 1); err != nil {
-				return err
-			}
-		}
-		if show {
-			seen, err = in.getImage(p, img)
-		}
-		return err
-	})
-	if err != nil {
-		return nil, nil, err
-	}
-	file, err = avifbox.Write(color, alpha)
-	return file, seen, err
-}
-
-// DecodeAVIF decodes an AVIF file to 8 bits. Rotation, mirroring, cropping and
-// ICC profiles are left to the caller, who finds them in the second result.
-func (e *Engine) DecodeAVIF(ctx context.Context, file []byte) (*image.NRGBA, *avifbox.Image, error) {
-	box, err := avifbox.Read(file, avifbox.Limits{Pixels: e.o.MaxPixels})
-	if err != nil {
-		return nil, nil, err
-	}
-	var img *image.NRGBA
-	err = e.dav1d.use(ctx, func(in *instance) error {
-		if err := in.openOBUs(box.Color, e.o.MaxPixels); err != nil {
-			return err
-		}
-		w, h := in.num("pic_width"), in.num("pic_height")
-		r, err := in.call("to_rgba", uint64(box.Nclx.Matrix), flag(box.Nclx.FullRange))
-		if err != nil || r == 0 {
-			return in.failed("to_rgba", err)
-		}
-		if img, err = in.takeImage(r, w, h); err != nil || box.Alpha == nil {
-			in.call("close")
-			return err
-		}
-		if err := in.openOBUs(box.Alpha, e.o.MaxPixels); err != nil {
-			return err
-		}
-		if in.num("pic_width") != w || in.num("pic_height") != h {
-			return errors.New("alpha of another size")
-		}
-		r, err = in.call("to_gray", api.EncodeI32(-1))
-		if err != nil || r == 0 {
-			return in.failed("to_gray", err)
-		}
-		a, err := in.take(r, w*h)
-		if err != nil {
-			return err
-		}
-		for i, v := range a {
-			img.Pix[4*i+3] = v
-		}
-		in.call("close")
-		return nil
-	})
-	if err != nil {
-		return nil, nil, err
-	}
-	if box.Premultiplied {
-		for p := img.Pix; len(p) > 0; p = p[4:] {
-			if a := int(p[3]); a > 0 && a < 255 {
-				for i := range 3 {
-					p[i] = byte(min((int(p[i])*255+a/2)/a, 255))
-				}
-			}
-		}
-	}
-	return img, box, nil
-}
-
-func (in *instance) openOBUs(obus []byte, maxPixels int) error {
-	p, err := in.put(obus)
-	if err != nil {
-		return err
-	}
-	defer in.free(p)
-	r, err := in.call("open", p, uint64(len(obus)), uint64(maxPixels))
-	if err != nil || r == 0 {
-		return in.failed("open", err)
-	}
-	return nil
 }

@@ -1,6 +1,7 @@
 package codec
 
 import (
+	"bytes"
 	"context"
 	"image"
 	"math"
@@ -179,6 +180,55 @@ func BenchmarkEncodeWebP1600x1000(b *testing.B) {
 	for b.Loop() {
 		if _, err := Shared().EncodeWebP(context.Background(), img, WebP{Quality: 75, Method: 2}); err != nil {
 			b.Fatal(err)
+		}
+	}
+}
+
+// What is left of libaom for still pictures codes all that the program asks for, to the same bytes and pixels; what
+// calls more is coded by the whole.
+func TestStillAndWhole(t *testing.T) {
+	ctx := context.Background()
+	alone := New(Options{AOMStill: aomStillModule})
+	whole := New(Options{AOM: aomModule})
+	both := New(Options{AOM: aomModule, AOMStill: aomStillModule})
+	for _, e := range []*Engine{alone, whole, both} {
+		defer e.Close(ctx)
+	}
+	matrices, iq := []Setting{{Matrices, 1}}, []Setting{{Tune, TuneIQ}}
+	for _, img := range []*image.NRGBA{picture(1, 1, false), picture(150, 90, false), picture(65, 201, true)} {
+		for _, o := range []AVIF{
+			{Speed: 9, Set: matrices}, {Speed: 7, Set: matrices}, {Speed: 6, Set: iq},
+			{Speed: 9, Chroma444: true, Set: iq}, {Speed: 7, Chroma444: true, Set: iq},
+		} {
+			for _, o.CQ = range []int{2, 22, 60} {
+				o.Tune, o.AlphaCQ = 1, o.CQ/2
+				want, show, err := whole.EncodeAVIFSeen(ctx, img, o)
+				if err != nil {
+					t.Fatal(err)
+				}
+				got, seen, err := alone.EncodeAVIFSeen(ctx, img, o)
+				if err != nil {
+					t.Fatalf("%v, %+v: %v", img.Rect, o, err)
+				}
+				if !bytes.Equal(got, want) || !bytes.Equal(seen.Pix, show.Pix) {
+					t.Errorf("%v, %+v: %d bytes, the whole makes %d", img.Rect, o, len(got), len(want))
+				}
+			}
+		}
+	}
+	slow := AVIF{CQ: 28, Speed: 3, Tune: 1}
+	img := picture(200, 120, false)
+	if _, err := alone.EncodeAVIF(ctx, img, slow); err == nil {
+		t.Fatal("nothing is missing at speed 3: it tells nothing of the whole")
+	}
+	want, err := whole.EncodeAVIF(ctx, img, slow)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		got, err := both.EncodeAVIF(ctx, img, slow)
+		if err != nil || !bytes.Equal(got, want) {
+			t.Errorf("the whole did not take over: %d bytes for %d, %v", len(got), len(want), err)
 		}
 	}
 }

@@ -12,6 +12,8 @@ var (
 	webpModule []byte
 	//go:embed wasm/aom.wasm.gz
 	aomModule []byte
+	//go:embed wasm/aom-still.wasm.gz
+	aomStillModule []byte
 	//go:embed wasm/dav1d.wasm.gz
 	dav1dModule []byte
 	//go:embed wasm/resvg.wasm.gz
@@ -46,7 +48,8 @@ func Shared() *Engine {
 	shared.Lock()
 	defer shared.Unlock()
 	if shared.engine == nil {
-		o := Options{WebP: webpModule, AOM: aomModule, Dav1d: dav1dModule, Resvg: resvgModule, MemoryMiB: MemoryMiB}
+		o := Options{WebP: webpModule, AOM: aomModule, AOMStill: aomStillModule, Dav1d: dav1dModule, Resvg: resvgModule,
+			MemoryMiB: MemoryMiB}
 		if shared.dir != nil {
 			o.CacheDir = shared.dir()
 		}
