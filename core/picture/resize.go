@@ -43,6 +43,7 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 	work.Rows(h, 4*w, func(y0, y1 int) {
 		line := make([][4]float32, sw)
 		kept := map[int][][4]float32{} // source rows, scaled across
+		var free [][][4]float32        // rows that are needed no more
 		sum := make([][4]float32, w)
 		for y := y0; y < y1; y++ {
 			r := &rows[y]
@@ -51,7 +52,11 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 				at := r.at(i, sh, o.Wrap)
 				row := kept[at]
 				if row == nil {
-					row = make([][4]float32, w)
+					if n := len(free); n > 0 {
+						row, free = free[n-1], free[:n-1]
+					} else {
+						row = make([][4]float32, w)
+					}
 					lightRow(line, img.Pix[at*img.Stride:][:4*sw])
 					across(row, line, cols, o.Wrap)
 					kept[at] = row
@@ -67,8 +72,9 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 			}
 			store(dst.Pix[y*dst.Stride:][:4*w], sum)
 			if y+1 < y1 && !o.Wrap {
-				for at := range kept {
+				for at, row := range kept {
 					if at < rows[y+1].from {
+						free = append(free, row)
 						delete(kept, at)
 					}
 				}

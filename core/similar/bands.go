@@ -22,7 +22,7 @@ func (p plane) bands(n int) []plane {
 // reduced is the plane at half size: each px of the result is five of each axis, weighed
 // 1 4 6 4 1.
 func (p plane) reduced() plane {
-	q := newPlane((p.w+1)/2, (p.h+1)/2)
+	q := p.from.plane((p.w+1)/2, (p.h+1)/2)
 	work.Rows(q.h, 2*p.w, func(from, to int) {
 		column := make([]float32, p.w+4)
 		sum := column[2 : p.w+2]

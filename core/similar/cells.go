@@ -36,12 +36,7 @@ const (
 type cells struct {
 	w, h int
 	v    []float32
-}
-
-func newCells(w, h int) cells {
-	c := cells{w: (w + side - 1) / side, h: (h + side - 1) / side}
-	c.v = make([]float32, c.w*c.h)
-	return c
+	from *scratch // who lent v, and lends what is made of it
 }
 
 // energy adds the mean square of a band, of the scale 2^level px, to the cells.
@@ -105,7 +100,8 @@ func addSquares(out, row []float32, n int) int {
 // lines is the plane of what lies along a line: the sum over five px, in the one of four
 // directions where it is greatest.
 func (p plane) lines() plane {
-	q := newPlane(p.w, p.h)
+	q := p.from.plane(p.w, p.h)
+	clear(q.v)
 	if p.w < 5 || p.h < 5 {
 		return q
 	}
@@ -134,7 +130,7 @@ func (p plane) lines() plane {
 
 // spread is the mean over 3 x 3 cells.
 func (c cells) spread() cells {
-	out := cells{c.w, c.h, make([]float32, len(c.v))}
+	out := cells{c.w, c.h, c.from.floats(len(c.v)), c.from}
 	work.Rows(c.h, 9*c.w, func(from, to int) {
 		column := make([]float32, c.w)
 		for y := from; y < to; y++ {
@@ -161,7 +157,7 @@ func (c cells) spread() cells {
 
 // least is the least of 3 x 3 cells.
 func (c cells) least() cells {
-	out := cells{c.w, c.h, make([]float32, len(c.v))}
+	out := cells{c.w, c.h, c.from.floats(len(c.v)), c.from}
 	for y := range c.h {
 		for x := range c.w {
 			s := c.v[y*c.w+x]

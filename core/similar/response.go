@@ -62,9 +62,8 @@ func answer(table *[tableSize]float32, light float32) float32 {
 type plane struct {
 	w, h int
 	v    []float32
+	from *scratch // who lent v, and lends what is made of it
 }
-
-func newPlane(w, h int) plane { return plane{w, h, make([]float32, w*h)} }
 
 func (p plane) row(y int) []float32 { return p.v[y*p.w:][:p.w] }
 
@@ -75,10 +74,11 @@ type seen struct {
 }
 
 // look makes the channels of a picture. Alpha is not looked at.
-func look(img *image.RGBA) seen {
+func look(img *image.RGBA, m *scratch) seen {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	hw, hh := (w+1)/2, (h+1)/2
-	s := seen{newPlane(w, h), newPlane(w, h), newPlane(hw, hh)}
+	s := seen{m.plane(w, h), m.plane(w, h), m.plane(hw, hh)}
+	clear(s.blue.v)
 	work.Rows(hh, 2*w, func(from, to int) {
 		for half := from; half < to; half++ {
 			blue := s.blue.row(half)

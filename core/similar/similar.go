@@ -24,6 +24,7 @@ package similar
 import (
 	"image"
 	"math"
+	"slices"
 
 	"tourmaline/core/work"
 )
@@ -55,15 +56,16 @@ const leaves = 1. / 3
 // To takes the ideal picture, as it is shown at density device px per CSS px.
 // Alpha is not looked at: give what is seen.
 func To(ideal *image.RGBA, density float64, care ...Care) *Reference {
-	r := &Reference{w: ideal.Rect.Dx(), h: ideal.Rect.Dy(), ideal: look(ideal), weights: weightsAt(density)}
-	b := plane{r.w, r.h, append([]float32(nil), r.ideal.bright.v...)}.bands(len(r.fine) + 1)
-	busy := newCells(r.w, r.h)
+	r := &Reference{w: ideal.Rect.Dx(), h: ideal.Rect.Dy(), ideal: look(ideal, nil), weights: weightsAt(density)}
+	b := plane{r.w, r.h, slices.Clone(r.ideal.bright.v), nil}.bands(len(r.fine) + 1)
+	var own *scratch
+	busy := own.cells(r.w, r.h)
 	for i := range min(len(b)-1, len(r.fine)) {
 		r.fine[i] = b[i]
 		if i == len(r.detail) {
 			break
 		}
-		e := newCells(r.w, r.h).energy(b[i], i)
+		e := own.cells(r.w, r.h).energy(b[i], i)
 		r.detail[i] = e.spread()
 		for k, v := range e.v {
 			busy.v[k] += v
@@ -71,7 +73,7 @@ func To(ideal *image.RGBA, density float64, care ...Care) *Reference {
 	}
 	// The calmest neighbour tells: an edge hides little of what lies beside it.
 	busy = busy.least().spread()
-	r.shows = [2]cells{newCells(r.w, r.h), newCells(r.w, r.h)}
+	r.shows = [2]cells{own.cells(r.w, r.h), own.cells(r.w, r.h)}
 	for k, v := range busy.v {
 		m := math.Sqrt(float64(v))
 		for i, h := range hides {
@@ -128,7 +130,7 @@ func (r *Reference) Pool(img *image.RGBA) Pool {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
 		return Pool{math.Inf(1), math.Inf(1), math.Inf(1)}
 	}
-	p, _ := pool(r.differences(img))
+	p, _ := r.pooled(img)
 	return p
 }
 
@@ -137,11 +139,16 @@ func (r *Reference) PoolPlaces(img *image.RGBA) (Pool, []Place) {
 	if img.Rect.Dx() != r.w || img.Rect.Dy() != r.h {
 		return r.Pool(img), nil
 	}
-	p, out := pool(r.differences(img))
+	p, out := r.pooled(img)
 	for i := range out {
 		out[i].At = out[i].At.Intersect(image.Rect(0, 0, r.w, r.h))
 	}
 	return p, out
+}
+
+func (r *Reference) pooled(img *image.RGBA) (p Pool, at []Place) {
+	scratched(func(s *scratch) { p, at = pool(r.differences(img, s)) })
+	return p, at
 }
 
 // Joined is the look of several parts of a picture together: sizes are their px. Its mean is that of
@@ -159,9 +166,9 @@ func Joined(pools []Pool, sizes []int) Look {
 }
 
 // differences are those of each cell, squared; what lies within three cells is seen as one.
-func (r *Reference) differences(img *image.RGBA) cells {
-	kinds := r.kinds(img)
-	out := newCells(r.w, r.h)
+func (r *Reference) differences(img *image.RGBA, s *scratch) cells {
+	kinds := r.kinds(img, s)
+	out := s.cells(r.w, r.h)
 	work.Rows(out.h, parts*out.w, func(from, to int) {
 		from, to = from*out.w, to*out.w
 		sums := [2][]float32{out.v[from:to], make([]float32, to-from)} // of fine and of coarse ones
@@ -187,7 +194,7 @@ func (r *Reference) differences(img *image.RGBA) cells {
 // each cell of 4 x 4 px the squares of all kinds, in rows of cells, as far as busy places show them.
 // It is what weights are fitted to.
 func (r *Reference) Unweighed(img *image.RGBA) (kinds [][]float32) {
-	for k, c := range r.kinds(img) {
+	for k, c := range r.kinds(img, nil) {
 		out := make([]float32, len(r.shows[0].v))
 		for i, v := range c.v {
 			out[i] = v * r.shows[coarse[k]].v[i]
@@ -287,8 +294,8 @@ func (c cells) cube(x, y int) float64 {
 }
 
 // kinds are the differences of each cell, by kind.
-func (r *Reference) kinds(img *image.RGBA) (out [parts]cells) {
-	d := look(img).minus(r.ideal)
+func (r *Reference) kinds(img *image.RGBA, s *scratch) (out [parts]cells) {
+	d := look(img, s).minus(r.ideal)
 	d.bright.rimless(rim)
 	d.red.rimless(rim)
 	d.blue.rimless(rim / 2)
@@ -297,23 +304,23 @@ func (r *Reference) kinds(img *image.RGBA) (out [parts]cells) {
 		if l < len(r.fine) && r.fine[l].v != nil {
 			told = p.against(r.fine[l])
 		}
-		out[bright0+l] = newCells(r.w, r.h).energy(told, l)
+		out[bright0+l] = s.cells(r.w, r.h).energy(told, l)
 		if l == 1 || l == 2 {
-			out[line1+l-1] = newCells(r.w, r.h).energy(told.lines(), l)
+			out[line1+l-1] = s.cells(r.w, r.h).energy(told.lines(), l)
 		}
 		if l < len(r.detail) && r.fine[l].v != nil {
 			is := p.v[:len(r.fine[l].v)]
 			for i, v := range r.fine[l].v {
 				is[i] += v
 			}
-			out[lost0+l] = lost(r.detail[l], newCells(r.w, r.h).energy(p, l).spread())
+			out[lost0+l] = lost(r.detail[l], s.cells(r.w, r.h).energy(p, l).spread())
 		}
 	}
 	for l, p := range d.red.bands(levels) {
-		out[red0+l] = newCells(r.w, r.h).energy(p, l)
+		out[red0+l] = s.cells(r.w, r.h).energy(p, l)
 	}
 	for l, p := range d.blue.bands(levels - 1) {
-		out[blue1+l] = newCells(r.w, r.h).energy(p, l+1)
+		out[blue1+l] = s.cells(r.w, r.h).energy(p, l+1)
 	}
 	return out
 }
@@ -328,7 +335,7 @@ const (
 // against is a plane of differences from was as they are seen: those that make detail stronger, or that take most of
 // it away, count more.
 func (p plane) against(was plane) plane {
-	out := newPlane(p.w, p.h)
+	out := p.from.plane(p.w, p.h)
 	work.Rows(p.h, p.w, func(from, to int) {
 		is, of := p.v[from*p.w:to*p.w], out.v[from*p.w:to*p.w]
 		of = of[:len(is)]
@@ -355,7 +362,7 @@ func (p plane) against(was plane) plane {
 
 // lost is how much less detail there is than there was.
 func lost(was, is cells) cells {
-	out := cells{was.w, was.h, make([]float32, len(was.v))}
+	out := cells{was.w, was.h, is.from.floats(len(was.v)), is.from}
 	for i := range was.v {
 		v := max(float32(math.Sqrt(float64(was.v[i]))-math.Sqrt(float64(is.v[i]))), 0)
 		out.v[i] = v * v

@@ -52,7 +52,7 @@ func TestAnswerByHand(t *testing.T) {
 			t.Errorf("the answer rises %.2f times as steeply at a tenth, want %.2f", got, x.steeps)
 		}
 	}
-	s := look(picture(3, 3, func(x, y int) (r, g, b float64) { return 255, 255, 255 }))
+	s := look(picture(3, 3, func(x, y int) (r, g, b float64) { return 255, 255, 255 }), nil)
 	for _, v := range append(s.bright.v, s.blue.v...) {
 		if math.Abs(float64(v)-100) > 0.1 {
 			t.Errorf("white is answered by %g", v)
@@ -63,7 +63,7 @@ func TestAnswerByHand(t *testing.T) {
 			t.Errorf("white is red by %g", v)
 		}
 	}
-	if red := look(picture(2, 2, func(x, y int) (r, g, b float64) { return 255, 0, 0 })).red.v[0]; red < 3 {
+	if red := look(picture(2, 2, func(x, y int) (r, g, b float64) { return 255, 0, 0 }), nil).red.v[0]; red < 3 {
 		t.Errorf("red is red by %g", red)
 	}
 }
@@ -72,7 +72,7 @@ func TestAnswerByHand(t *testing.T) {
 func TestBandsAddUp(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
 	for _, size := range [][2]int{{64, 48}, {37, 23}, {5, 4}, {2, 2}, {1, 7}, {1, 1}} {
-		p := newPlane(size[0], size[1])
+		p := (*scratch)(nil).plane(size[0], size[1])
 		for i := range p.v {
 			p.v[i] = float32(r.IntN(100))
 		}
@@ -81,7 +81,7 @@ func TestBandsAddUp(t *testing.T) {
 		sum := bands[len(bands)-1]
 		for i := len(bands) - 2; i >= 0; i-- {
 			// Taking the enlarged plane off zero gives it with the other sign.
-			up := newPlane(bands[i].w, bands[i].h)
+			up := (*scratch)(nil).plane(bands[i].w, bands[i].h)
 			up.takeOff(sum)
 			for k := range up.v {
 				up.v[k] = bands[i].v[k] - up.v[k]
@@ -94,7 +94,7 @@ func TestBandsAddUp(t *testing.T) {
 			}
 		}
 	}
-	flat := plane{16, 16, make([]float32, 256)}
+	flat := plane{w: 16, h: 16, v: make([]float32, 256)}
 	for i := range flat.v {
 		flat.v[i] = 7
 	}
@@ -109,7 +109,7 @@ func TestBandsAddUp(t *testing.T) {
 
 // One row of five px of 2 in a plane of 0: the sum along it is 10, its square by 5 is 20.
 func TestLinesByHand(t *testing.T) {
-	p := newPlane(9, 9)
+	p := (*scratch)(nil).plane(9, 9)
 	for x := 2; x < 7; x++ {
 		p.v[4*9+x] = 2
 	}
@@ -121,7 +121,7 @@ func TestLinesByHand(t *testing.T) {
 		t.Errorf("beside the line %g", got)
 	}
 	// The same px spread out are no line.
-	s := newPlane(9, 9)
+	s := (*scratch)(nil).plane(9, 9)
 	for i := range 3 {
 		for j := range 3 {
 			s.v[(1+3*i)*9+1+3*j] = 2
@@ -151,12 +151,12 @@ func energySlowly(p plane, level, cx, cy int) float64 {
 func TestEnergyIsItsDefinition(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	for _, size := range [][2]int{{16, 16}, {21, 13}, {40, 9}} {
-		p := newPlane(size[0], size[1])
+		p := (*scratch)(nil).plane(size[0], size[1])
 		for i := range p.v {
 			p.v[i] = float32(r.NormFloat64())
 		}
 		for level, b := range p.bands(3) {
-			c := newCells(size[0], size[1]).energy(b, level)
+			c := (*scratch)(nil).cells(size[0], size[1]).energy(b, level)
 			for cy := range c.h {
 				for cx := range c.w {
 					if got, want := float64(c.v[cy*c.w+cx]), energySlowly(b, level, cx, cy); math.Abs(got-want) > 1e-4 {
@@ -287,7 +287,7 @@ func TestGrain(t *testing.T) {
 		return grey(200, 160, func(x, y int) float64 { return 128 + amount*noise(x, y, seed) })
 	}
 	ref := To(grain(6, 1), 1)
-	none, half := ref.kinds(grain(0, 1)), ref.kinds(grain(5.5, 1))
+	none, half := ref.kinds(grain(0, 1), nil), ref.kinds(grain(5.5, 1), nil)
 	sum := func(c cells) (s float64) {
 		for _, v := range c.v {
 			s += float64(v)
@@ -297,7 +297,7 @@ func TestGrain(t *testing.T) {
 	if a, b := sum(none[lost0]), sum(half[lost0]); a < 50*b || a == 0 {
 		t.Errorf("all grain gone counts %g as lost, a twelfth %g", a, b)
 	}
-	other := ref.kinds(grain(6, 2))
+	other := ref.kinds(grain(6, 2), nil)
 	if a, b := sum(other[lost0])+sum(other[lost1]), sum(none[lost0])+sum(none[lost1]); a > b/20 {
 		t.Errorf("other grain of the same strength counts %g as lost, none %g", a, b)
 	}
@@ -431,7 +431,7 @@ func BenchmarkTo1600x1000(b *testing.B) {
 
 // Detail of 10 may come out at 5.5 to 10.5 and count as it differs; what is beyond counts twice.
 func TestAgainstByHand(t *testing.T) {
-	was, d := newPlane(7, 1), newPlane(7, 1)
+	was, d := (*scratch)(nil).plane(7, 1), (*scratch)(nil).plane(7, 1)
 	was.v = []float32{10, 10, 10, 10, -10, -10, 0}
 	d.v = []float32{-4, -6, 0.5, 2, 6, -2, 3}
 	want := []float32{-4, -7.5, 0.5, 3.5, 7.5, -3.5, 6}
@@ -470,4 +470,40 @@ func TestRim(t *testing.T) {
 			t.Errorf("a line of px %d counts %+v", at, l)
 		}
 	}
+}
+
+// What one look left behind in the memory that is lent again does not tell in the next.
+func TestScratchIsClean(t *testing.T) {
+	noisy := picture(210, 133, func(x, y int) (r, g, b float64) {
+		return float64(x * 37 % 256), float64(y * 91 % 256), float64((x + y) * 53 % 256)
+	})
+	soft := picture(210, 133, func(x, y int) (r, g, b float64) { return 100, float64(x), float64(y) })
+	small := picture(3, 2, func(x, y int) (r, g, b float64) { return 9, 80, 7 })
+	want := To(soft, 2).Unweighed(noisy)
+	ref := To(soft, 2)
+	first := ref.Look(noisy)
+	for range 3 {
+		To(noisy, 1).Look(soft)
+		To(small, 1).Look(small)
+		if got := ref.Look(noisy); got != first {
+			t.Fatalf("it looks %+v, then %+v", first, got)
+		}
+		if got := ref.Look(soft); got != (Look{}) {
+			t.Fatalf("the same looks %+v", got)
+		}
+	}
+	scratched(func(s *scratch) {
+		for _, f := range s.free {
+			for i := range f {
+				f[i] = float32(math.NaN())
+			}
+		}
+		for k, c := range ref.kinds(noisy, s) {
+			for i, v := range c.v {
+				if w := want[k][i]; w != v*ref.shows[coarse[k]].v[i] {
+					t.Fatalf("kind %d, cell %d: %g of memory that was used, %g of new", k, i, v*ref.shows[coarse[k]].v[i], w)
+				}
+			}
+		}
+	})
 }
