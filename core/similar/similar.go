@@ -342,19 +342,14 @@ func (p plane) against(was plane) plane {
 		had := was.v[from*p.w:][:len(is)]
 		for i, d := range is {
 			a := had[i]
-			lo, hi := tooLittle*a, tooMuch*a
-			if a < 0 {
-				lo, hi = hi, lo
-			}
-			more := a + d - hi
-			less := a + d - lo
-			if less < 0 {
-				d += less
-			}
-			if more > 0 {
-				d += more
-			}
-			of[i] = d
+			// No branches: differences go up and down as noise does. Where a is below 0 all is told upside down.
+			const sign = 1 << 31
+			upside := math.Float32bits(a) & sign
+			more := math.Float32bits(a+d-tooMuch*a) ^ upside
+			less := math.Float32bits(a+d-tooLittle*a) ^ upside
+			too := more &^ uint32(int32(more)>>31) // where it is above 0, or else
+			too |= less & uint32(int32(less)>>31)  // where that is below 0
+			of[i] = d + math.Float32frombits(too^upside)
 		}
 	})
 	return out
