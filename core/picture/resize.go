@@ -36,8 +36,8 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	cols := taps(win.X, win.W, w, sw, o.Wrap)
 	rows := taps(win.Y, win.H, h, sh, o.Wrap)
-	store := storeRow
-	if !HasAlpha(img) {
+	store, opaque := storeRow, !HasAlpha(img)
+	if opaque {
 		store = storeOpaque
 	}
 	work.Rows(h, 4*w, func(y0, y1 int) {
@@ -58,10 +58,19 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 						row = make([][4]float32, w)
 					}
 					lightRow(line, img.Pix[at*img.Stride:][:4*sw])
-					across(row, line, cols, o.Wrap)
+					across(row, line, cols, o.Wrap, opaque)
 					kept[at] = row
 				}
 				row = row[:len(sum)]
+				if opaque {
+					for x := range sum {
+						s, d := &row[x], &sum[x]
+						d[0] += k * s[0]
+						d[1] += k * s[1]
+						d[2] += k * s[2]
+					}
+					continue
+				}
 				for x := range sum {
 					s, d := &row[x], &sum[x]
 					d[0] += k * s[0]
@@ -144,13 +153,23 @@ func cubic(x float64) float64 {
 	return 0
 }
 
-// across scales one row of light.
-func across(dst, src [][4]float32, cols []tap, wrap bool) {
+// across scales one row of light; of an opaque one alpha is left as it is.
+func across(dst, src [][4]float32, cols []tap, wrap, opaque bool) {
 	for x := range dst {
 		t := &cols[x]
 		var r, g, b, a float32
 		if !wrap || t.from >= 0 && t.from+len(t.weight) <= len(src) {
 			part := src[t.from:][:len(t.weight)]
+			if opaque {
+				for i, k := range t.weight {
+					p := &part[i]
+					r += k * p[0]
+					g += k * p[1]
+					b += k * p[2]
+				}
+				dst[x][0], dst[x][1], dst[x][2] = r, g, b
+				continue
+			}
 			for i, k := range t.weight {
 				p := &part[i]
 				r += k * p[0]
@@ -194,7 +213,13 @@ var byteOf = func() *[65536]uint8 {
 	return &t
 }()
 
-func fromLight(v float32) uint8 { return byteOf[int(min(max(v, 0), 1)*65535+0.5)] }
+func fromLight(v float32) uint8 {
+	i := int32(v*65535 + 0.5)
+	if uint32(i) > 65535 { // the filter overshoots
+		i = min(max(i, 0), 65535)
+	}
+	return byteOf[i&65535]
+}
 
 // lightRow is a row of premultiplied sRGB as premultiplied light, all 0..1.
 func lightRow(dst [][4]float32, src []uint8) {
