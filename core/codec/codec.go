@@ -32,7 +32,7 @@ import (
 // Options for New. Only the modules that are used need to be given.
 type Options struct {
 	WebP, AOM, Dav1d []byte // gzipped modules
-	AOMStill         []byte // AOM without the code that still pictures do not call: compiled sooner; empty: AOM is taken
+	AOMStill         []byte // AOM without what still pictures do not call: compiled sooner; empty: AOM is taken
 	Resvg            []byte // draws SVG
 	CacheDir         string // compiled code is kept here; empty: not kept
 	MemoryMiB        int    // limit for one instance; default 512

@@ -34,9 +34,10 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 		return img
 	}
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
-	cols := taps(win.X, win.W, w, sw, o.Wrap)
+	opaque := !HasAlpha(img)
+	cols := columns{taps(win.X, win.W, w, sw, o.Wrap), o.Wrap, opaque}
 	rows := taps(win.Y, win.H, h, sh, o.Wrap)
-	store, opaque := storeRow, !HasAlpha(img)
+	store := storeRow
 	if opaque {
 		store = storeOpaque
 	}
@@ -58,7 +59,7 @@ func Scale(img *image.RGBA, win Part, size image.Point, o Scaling) *image.RGBA {
 						row = make([][4]float32, w)
 					}
 					lightRow(line, img.Pix[at*img.Stride:][:4*sw])
-					across(row, line, cols, o.Wrap, opaque)
+					cols.across(row, line)
 					kept[at] = row
 				}
 				row = row[:len(sum)]
@@ -153,14 +154,20 @@ func cubic(x float64) float64 {
 	return 0
 }
 
+// columns are the taps of a row.
+type columns struct {
+	taps         []tap
+	wrap, opaque bool
+}
+
 // across scales one row of light; of an opaque one alpha is left as it is.
-func across(dst, src [][4]float32, cols []tap, wrap, opaque bool) {
+func (c *columns) across(dst, src [][4]float32) {
 	for x := range dst {
-		t := &cols[x]
+		t := &c.taps[x]
 		var r, g, b, a float32
-		if !wrap || t.from >= 0 && t.from+len(t.weight) <= len(src) {
+		if !c.wrap || t.from >= 0 && t.from+len(t.weight) <= len(src) {
 			part := src[t.from:][:len(t.weight)]
-			if opaque {
+			if c.opaque {
 				for i, k := range t.weight {
 					p := &part[i]
 					r += k * p[0]

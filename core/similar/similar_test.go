@@ -500,8 +500,8 @@ func TestScratchIsClean(t *testing.T) {
 		}
 		for k, c := range ref.kinds(noisy, s) {
 			for i, v := range c.v {
-				if w := want[k][i]; w != v*ref.shows[coarse[k]].v[i] {
-					t.Fatalf("kind %d, cell %d: %g of memory that was used, %g of new", k, i, v*ref.shows[coarse[k]].v[i], w)
+				if got, w := v*ref.shows[coarse[k]].v[i], want[k][i]; got != w {
+					t.Fatalf("kind %d, cell %d: %g of memory that was used, %g of new", k, i, got, w)
 				}
 			}
 		}
