@@ -73,7 +73,27 @@ const lowFactor = 1.6
 
 // veiledFactor is how much more than is just seen files may show under a scrim or a filter, which hide
 // most: bare, a JPEG of quality 80 shows two to three times as much.
-var veiledFactor = map[plan.Level]float64{plan.High: 1, plan.Normal: 1.5, plan.Low: 2}
+var veiledFactor = map[plan.Level]float64{plan.High: 1, plan.Normal: 1.6, plan.Low: 2}
+
+// hidden is what a file may show beneath what lies over its picture, whatever the habit's shows there: what is hardly
+// seen, and no more than the habit's file shows with nothing over it.
+func (j *judge) hidden(b *batch) (similar.Look, error) {
+	level := j.l.Quality.Level
+	most := similar.Unseen.Times(veiledFactor[level])
+	if level == plan.High || !j.shown || j.l.Tiled || most.Beside(j.target) <= 1 {
+		return most, nil
+	}
+	open, err := j.bare().of(variant{img: b.habitPx})
+	if err != nil {
+		return most, err
+	}
+	habit, err := open.look(variant{img: b.habitJPEG})
+	if level == plan.Low {
+		habit = habit.Times(lowFactor)
+	}
+	habit.Mean *= habitShare
+	return most.Least(habit.Most(similar.Unseen)), err
+}
 
 // prepare looks at the rung's px and decides how files must look.
 func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
@@ -92,6 +112,9 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 			err = j.elsewhere(b, own)
 		}
 	}
+	if err != nil {
+		return err
+	}
 	if q.Level != "" && j.l.Tiled { // what is seen in a tile is seen again in every copy
 		j.target = j.target.Least(similar.Unseen)
 	}
@@ -101,15 +124,19 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 	case plan.High:
 		j.retarget(similar.Unseen.Least)
 	}
-	if q.Level != "" && j.veiled { // less is hardly seen
-		j.target = j.target.Most(similar.Unseen.Times(veiledFactor[q.Level]))
+	if q.Level != "" && j.veiled {
+		hidden, err := j.hidden(b)
+		if err != nil {
+			return err
+		}
+		j.target = j.target.Most(hidden)
 	}
 	if j.l.less > 0 {
 		j.retarget(func(l similar.Look) similar.Look { return l.Times(math.Pow(lowFactor, j.l.less)) })
 	}
 	j.trial = nil
 	j.probe.learn(j.probe.trial, j.everywhere(j.shows, func(o *judge) similar.Look { return o.shows }))
-	return err
+	return nil
 }
 
 // everywhere is a look with those in the other windows, as if they were here.

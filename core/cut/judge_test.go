@@ -321,3 +321,37 @@ func TestOtherWindowsThatManyHave(t *testing.T) {
 		t.Errorf("looked at in %v and at %v", r.Judge, got)
 	}
 }
+
+// What lies over a picture hides a little more than is just seen, but no more than the habit's file shows with nothing
+// over it: of a calm picture that is less.
+func TestScrimHidesNoMoreThanTheHabitShows(t *testing.T) {
+	hidden := similar.Unseen.Times(veiledFactor[plan.Normal])
+	calm, busy := 0, 0
+	for _, grain := range []float64{0, 1, 2, 14} {
+		rnd := uint32(7)
+		data := pngOf(t, 500, 360, func(x, y int) color.RGBA {
+			rnd = rnd*1664525 + 1013904223
+			v := 130 + 50*math.Sin(float64(x)/60)*math.Cos(float64(y)/50) + grain*(float64(rnd>>16)/32768-1)
+			return color.RGBA{uint8(v), uint8(v), uint8(v), 255}
+		})
+		target := func(layers string) similar.Look {
+			return codingFixture(t, data, layers).Rungs[0].Target
+		}
+		bare := target("image: a.png, size: cover")
+		veiled := target("color: rgb(0 0 0 / 70%)}, {image: a.png, size: cover")
+		bare.Worst /= worstShare // which is left out under a scrim
+		want := hidden.Least(bare.Most(similar.Unseen))
+		if math.Abs(veiled.Mean-want.Mean) > 1e-9 || math.Abs(veiled.Worst-want.Worst) > 1e-9 {
+			t.Errorf("grain of %g: under the scrim it may look %+v, want %+v; bare %+v", grain, veiled, want, bare)
+		}
+		switch {
+		case hidden.Beside(bare) <= 1:
+			busy++
+		case bare.Mean < hidden.Mean && bare.Worst < hidden.Worst:
+			calm++
+		}
+	}
+	if calm == 0 || busy == 0 {
+		t.Errorf("%d are calm and %d busy: it tells nothing", calm, busy)
+	}
+}

@@ -25,6 +25,7 @@ type scene struct {
 	at     plan.Viewport
 	pg     *layout.Page
 	f      *layout.Frame
+	layer  plan.LayerID      // the first that shows the picture
 	land   place.Landing     // of the picture, where it is shown
 	shown  bool              // the box shows the picture at this window
 	veiled bool              // something hides a share of the picture's detail
@@ -47,6 +48,7 @@ func newScene(p *plan.Plan, store *picture.Store, l *Ladder, v plan.Viewport) (*
 		q := &placed[i]
 		if q.Image.IsURL && q.Image.URL == l.Source {
 			if !s.shown {
+				s.layer = q.ID
 				s.veiled = i > 0 || len(q.Plan.Filters) > 0 || q.Layer.Blend != css.BlendNormal
 			}
 			s.land, s.shown = q.Landing, true
@@ -60,6 +62,16 @@ func newScene(p *plan.Plan, store *picture.Store, l *Ladder, v plan.Viewport) (*
 	}
 	s.shown = s.shown && w > 0 && h > 0 && s.land.Size.X > 0 && s.land.Size.Y > 0
 	return s, nil
+}
+
+// bare is the scene without what lies over the picture and without its filters.
+func (s *scene) bare() *scene {
+	out, f := *s, *s.f
+	if i := f.Values.Find(s.layer); i >= 0 {
+		f.Values = f.Values.Under(i)
+	}
+	out.f, out.veiled = &f, false
+	return &out
 }
 
 // box is what is seen of the box, device px.

@@ -69,6 +69,21 @@ func (c *Values) Drawn(i int, as css.Layer) *Values {
 	return &out
 }
 
+// Under returns the values with layer i and those beneath it alone, layer i without its filters and blended normally.
+func (c *Values) Under(i int) *Values {
+	out := *c
+	out.layers = slices.Clone(c.layers[i:])
+	top, p := &out.layers[0], *out.layers[0].Plan
+	p.Filters = nil
+	top.Plan, top.Blend = &p, css.BlendNormal
+	if top.Scrolled != nil {
+		l := *top.Scrolled
+		l.Blend = css.BlendNormal
+		top.Scrolled = &l
+	}
+	return &out
+}
+
 // Find returns where a layer stands in Layers, or -1 where it is not painted.
 func (c *Values) Find(id LayerID) int {
 	return slices.IndexFunc(c.layers, func(l Painted) bool { return l.ID == id })
