@@ -284,13 +284,14 @@ func (in *instance) num(name string, args ...uint64) int {
 	return int(int32(v))
 }
 
-// room has the memory grow at once to what a call will take: grown step by step it is copied at each.
+// room has the memory grow at once to what a call will take: grown step by step it is copied at each. What is free in it
+// counts, so all that the call will ask for is asked for at once; where it is not to be had the call will tell.
 func (in *instance) room(bytes int) error {
-	more := bytes - int(in.mod.Memory().Size())
-	if more <= 0 {
+	const fixed = 4 << 20 // the stack
+	if bytes <= int(in.mod.Memory().Size()) {
 		return nil
 	}
-	p, err := in.call("alloc", uint64(more))
+	p, err := in.call("alloc", uint64(bytes-fixed))
 	if err == nil {
 		in.free(p)
 	}

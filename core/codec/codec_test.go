@@ -232,3 +232,40 @@ func TestStillAndWhole(t *testing.T) {
 		}
 	}
 }
+
+// What libaom is said to take is about what it takes, a small picture first or not: then its memory grows once.
+func TestMemoryGrowsAtOnce(t *testing.T) {
+	ctx := context.Background()
+	e := New(Options{AOM: aomModule, Instances: 1})
+	defer e.Close(ctx)
+	size := func(of int) (mib int) {
+		err := e.aom.use(ctx, func(in *instance) error {
+			if of > 0 {
+				if err := in.room(of); err != nil {
+					return err
+				}
+			}
+			mib = int(in.mod.Memory().Size() >> 20)
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return mib
+	}
+	for _, o := range []AVIF{{CQ: 30, Speed: 9, Tune: 1}, {CQ: 30, Speed: 9, Tune: 1, Chroma444: true}} {
+		for _, img := range []*image.NRGBA{picture(300, 200, false), picture(1600, 1000, false)} {
+			want := o.takes(img.Rect.Size())
+			made := size(want)
+			if made < want>>20 {
+				t.Errorf("%v: %d MiB after room was made, want %d", img.Rect, made, want>>20)
+			}
+			if _, err := e.EncodeAVIF(ctx, img, o); err != nil {
+				t.Fatal(err)
+			}
+			if got := size(0); got > made+max(3, made/16) {
+				t.Errorf("%v: it took %d MiB, room was made for %d", img.Rect, got, made)
+			}
+		}
+	}
+}
