@@ -284,8 +284,8 @@ func (in *instance) num(name string, args ...uint64) int {
 	return int(int32(v))
 }
 
-// room has the memory grow at once to what a call will take: grown step by step it is copied at each. What is free in it
-// counts, so all that the call will ask for is asked for at once; where it is not to be had the call will tell.
+// room has the memory grow at once to what a call will take: grown step by step it is copied at each. What is free in
+// it counts, so all that the call will ask for is asked for; where it is not to be had the call will tell.
 func (in *instance) room(bytes int) error {
 	const fixed = 4 << 20 // the stack
 	if bytes <= int(in.mod.Memory().Size()) {

@@ -339,7 +339,7 @@ func TestScrimHidesNoMoreThanTheHabitShows(t *testing.T) {
 		}
 		bare := target("image: a.png, size: cover")
 		veiled := target("color: rgb(0 0 0 / 70%)}, {image: a.png, size: cover")
-		bare.Worst /= worstShare // which is left out under a scrim
+		bare.Worst /= worstShare * habitShare // which are left out there
 		want := hidden.Least(bare.Most(similar.Unseen))
 		if math.Abs(veiled.Mean-want.Mean) > 1e-9 || math.Abs(veiled.Worst-want.Worst) > 1e-9 {
 			t.Errorf("grain of %g: under the scrim it may look %+v, want %+v; bare %+v", grain, veiled, want, bare)
