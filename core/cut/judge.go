@@ -91,7 +91,7 @@ func (j *judge) hidden(b *batch) (similar.Look, error) {
 	if level == plan.Low {
 		habit = habit.Times(lowFactor)
 	}
-	habit.Mean *= habitShare // the worst place is told less exactly, and costs most
+	habit.Mean *= habitShare // all of the worst place: a share of it costs most and saves least
 	return most.Least(habit.Most(similar.Unseen)), err
 }
 
