@@ -2,6 +2,7 @@ package cut
 
 import (
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"fmt"
 	"image"
@@ -353,9 +354,9 @@ func (c *coding) encode(img *image.RGBA, how picture.Coding) (f coded, err error
 	return f, err
 }
 
-// code codes a picture; AVIF's coder knows the px, too.
+// code codes a picture; of AVIF and JPEG, which are looked at, the coder tells the px sooner than they are decoded.
 func code(img *image.RGBA, how picture.Coding) (f coded, err error) {
-	if how.Format == picture.AVIF {
+	if how.Format == picture.AVIF || how.Format == picture.JPEG {
 		f.data, f.px, err = picture.CodeSeen(img, how)
 	} else {
 		f.data, err = picture.Code(img, how)
@@ -426,8 +427,24 @@ func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) (coded, error) 
 
 // meanOf is the mean colour, premultiplied, 0..255.
 func meanOf(img *image.RGBA) [3]float64 {
+	// Four px at a time, in lanes of 16 bits that hold the sums of 256 of them.
+	const lanes = 0x00ff_00ff_00ff_00ff
 	var r, g, b int
-	for p := img.Pix; len(p) >= 4; p = p[4:] {
+	p := img.Pix
+	for len(p) >= 16 {
+		some := p[:min(len(p)/16, 128)*16]
+		p = p[len(some):]
+		var even, odd uint64
+		for ; len(some) >= 16; some = some[16:] {
+			v, w := binary.LittleEndian.Uint64(some), binary.LittleEndian.Uint64(some[8:])
+			even += v&lanes + w&lanes
+			odd += v>>8&lanes + w>>8&lanes
+		}
+		r += int(even&0xffff + even>>32&0xffff)
+		g += int(odd&0xffff + odd>>32&0xffff)
+		b += int(even>>16&0xffff + even>>48)
+	}
+	for ; len(p) >= 4; p = p[4:] {
 		r, g, b = r+int(p[0]), g+int(p[1]), b+int(p[2])
 	}
 	n := float64(max(len(img.Pix)/4, 1))

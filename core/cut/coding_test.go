@@ -278,3 +278,26 @@ func TestCare(t *testing.T) {
 		t.Error("grain is coded slowly, which saves nothing")
 	}
 }
+
+func TestMeanOf(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(5, 6))
+	for n := 1; n < 2400; n += 1 + rnd.IntN(60) {
+		img := image.NewRGBA(image.Rect(0, 0, n, 1))
+		var want [3]float64
+		for i := range img.Pix {
+			img.Pix[i] = uint8(rnd.IntN(256))
+			if n%3 == 0 {
+				img.Pix[i] = 255
+			}
+			if c := i % 4; c < 3 {
+				want[c] += float64(img.Pix[i])
+			}
+		}
+		for c := range want {
+			want[c] /= float64(n)
+		}
+		if got := meanOf(img); got != want {
+			t.Fatalf("%d px: %v, want %v", n, got, want)
+		}
+	}
+}

@@ -29,10 +29,8 @@ func Code(img *image.RGBA, c Coding) ([]byte, error) {
 	case AVIF:
 		return codec.Shared().EncodeAVIF(ctx, toNRGBA(img), c.avif())
 	case JPEG:
-		if c.Full {
-			return fitted(img, c.Quality, &fullColour), nil
-		}
-		return fitted(img, c.Quality, &halfColour), nil
+		file, _ := fitted(img, c.Quality, c.tables())
+		return file, nil
 	case PNG:
 		var b bytes.Buffer
 		enc := png.Encoder{CompressionLevel: png.DefaultCompression}
@@ -71,16 +69,29 @@ func CodeSeen(img *image.RGBA, c Coding) ([]byte, *image.RGBA, error) {
 		}
 		return data, fromNRGBA(seen), nil
 	}
-	data, err := Code(img, c)
-	if err != nil {
+	var data, shown []byte
+	var err error
+	if c.Format == JPEG {
+		data, shown = fitted(img, c.Quality, c.tables())
+	} else if data, err = Code(img, c); err != nil {
 		return nil, nil, err
+	} else {
+		shown = data
 	}
-	f, err := Read("", data)
+	f, err := Read("", shown)
 	if err != nil {
 		return nil, nil, err
 	}
 	seen, err := f.Decode()
 	return data, seen, err
+}
+
+// tables are those of a JPEG.
+func (c *Coding) tables() *tables {
+	if c.Full {
+		return &fullColour
+	}
+	return &halfColour
 }
 
 // avif says how the coder is set. Not speed 8: see docs/RATIONALE.md, "Why AVIF at speeds 9, 7 and 6?".

@@ -73,8 +73,8 @@ func (t *tables) table(which, quality int) (out [64]int) {
 	return out
 }
 
-// fitted codes an opaque picture as JPEG.
-func fitted(img *image.RGBA, quality int, t *tables) []byte {
+// fitted codes an opaque picture as JPEG; plain is the same px in one scan, which are decoded sooner.
+func fitted(img *image.RGBA, quality int, t *tables) (file, plain []byte) {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	j := &jpegFile{width: w, height: h}
 	sub := 2
@@ -122,11 +122,11 @@ func fitted(img *image.RGBA, quality int, t *tables) []byte {
 			j.comps[which+i].blocks = group[i].rounded(&table, &bits, t.frugal)
 		}
 	}
-	a, b := j.write(j.sequential()), j.write(j.progressive())
-	if len(b) < len(a) {
-		return b
+	file, plain = j.write(j.progressive()), j.write(j.sequential())
+	if len(file) < len(plain) {
+		return file, plain
 	}
-	return a
+	return plain, plain
 }
 
 // luma is the brightness of a picture, JFIF's Y less 128.

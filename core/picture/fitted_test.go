@@ -178,7 +178,7 @@ func TestFrugalRounding(t *testing.T) {
 	img := scenery(320, 240)
 	plain, frugal := tables{flat: 0.6}, tables{flat: 0.6, frugal: 0.06}
 	at := func(tb *tables, q int) (bytes, off float64) {
-		data := fitted(img, q, tb)
+		data, _ := fitted(img, q, tb)
 		return float64(len(data)), meanSquare(t, img, data)
 	}
 	bytes, off := at(&frugal, 80)
@@ -224,5 +224,44 @@ func TestChromaOf(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// The scan that is looked at has the px of the file, which has more of them.
+func TestPlainShowsTheFile(t *testing.T) {
+	img := image.NewRGBA(image.Rect(0, 0, 333, 219))
+	for i := range img.Pix {
+		x, y := i/4%333, i/4/333
+		img.Pix[i] = uint8(128 + 90*math.Sin(float64(x*(i%4+1))/37)*math.Cos(float64(y)/29) + float64(x*y%13))
+		if i%4 == 3 {
+			img.Pix[i] = 255
+		}
+	}
+	several := 0
+	for _, tb := range []*tables{&halfColour, &fullColour} {
+		for _, q := range []int{20, 60, 95} {
+			var px [2][]uint8
+			file, plain := fitted(img, q, tb)
+			if len(file) < len(plain) {
+				several++
+			}
+			for i, data := range [][]byte{file, plain} {
+				f, err := Read("", data)
+				if err != nil {
+					t.Fatal(err)
+				}
+				seen, err := f.Decode()
+				if err != nil {
+					t.Fatal(err)
+				}
+				px[i] = seen.Pix
+			}
+			if !bytes.Equal(px[0], px[1]) {
+				t.Errorf("at %d, %+v: other px", q, *tb)
+			}
+		}
+	}
+	if several < 2 {
+		t.Errorf("%d files have several scans: it tells nothing", several)
 	}
 }
