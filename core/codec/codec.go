@@ -260,6 +260,7 @@ type trap struct{ error }
 
 func (t trap) Unwrap() error { return t.error }
 
+// line is its first line: the rest are the module's functions.
 func (t trap) line() string {
 	msg, _, _ := strings.Cut(t.error.Error(), "\n")
 	return msg

@@ -70,12 +70,13 @@ func CodeSeen(img *image.RGBA, c Coding) ([]byte, *image.RGBA, error) {
 		return data, fromNRGBA(seen), nil
 	}
 	var data, shown []byte
-	var err error
 	if c.Format == JPEG {
 		data, shown = fitted(img, c.Quality, c.tables())
-	} else if data, err = Code(img, c); err != nil {
-		return nil, nil, err
 	} else {
+		var err error
+		if data, err = Code(img, c); err != nil {
+			return nil, nil, err
+		}
 		shown = data
 	}
 	f, err := Read("", shown)
