@@ -173,7 +173,9 @@ while read -r name up rev dsc orig deb; do
   say "$name $got"
 done <<<"$SOURCES"
 # What SIMDe or plain C do one by one, four or eight at a time: the same results.
-patch -d aom -p1 --batch --forward -s <"$HERE/aom/simd.patch" >>"$WORK/patch-aom.log" 2>&1 || die "aom: simd.patch does not apply"
+while read -r name part; do
+  patch -d "$name" -p1 --batch --forward -s <"$HERE/$part/simd.patch" >>"$WORK/patch-$name.log" 2>&1 || die "$name: simd.patch does not apply"
+done <<<$'libwebp webp\naom aom'
 while read -r name ver hash; do
   [ -n "$name" ] || continue
   apt_private apt-get download "$name=$ver" >"$WORK/download-$name.log" 2>&1 ||
