@@ -173,7 +173,7 @@ func tellBudget(p *report.Printer, r *cut.Result) error {
 func (s *session) makeFiles(ctx context.Context, pr *app.Project, o cut.Options) (*cut.Result, error) {
 	bar := s.progress("cutting")
 	defer bar.end()
-	o.Progress = bar.about
+	o.Progress = func(t cut.Step) { bar.about(t.Done, t.Total, t.Share, t.What) }
 	return pr.Make(ctx, o)
 }
 

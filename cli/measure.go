@@ -177,7 +177,7 @@ func (s *session) measure(ctx context.Context, c *cli.Command) error {
 // asking shows how many windows were asked.
 func (s *session) asking(o *app.Measuring) *progress {
 	bar := s.progress("measuring")
-	o.Progress = func(asked int) { bar.about(asked, 0, "windows") }
+	o.Progress = func(asked int) { bar.about(asked, 0, 0, "windows") }
 	return bar
 }
 

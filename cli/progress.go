@@ -27,17 +27,19 @@ func (s *session) progress(what string) *progress {
 	return &progress{s: s, what: what, start: time.Now()}
 }
 
-func (p *progress) step(done, total int) { p.about(done, total, "") }
+func (p *progress) step(done, total int) {
+	p.about(done, total, float64(done)/float64(max(total, 1)), "")
+}
 
-// about is step, with what was just done.
-func (p *progress) about(done, total int, what string) {
+// about is step, with the share of the work that is done, 0..1, and what was done last.
+func (p *progress) about(done, total int, share float64, what string) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.now = what; time.Since(p.start) < time.Second {
 		return
 	}
 	if !isTerminal(p.s.err) || dumb() {
-		p.line(done, total)
+		p.line(done, total, share)
 		return
 	}
 	if p.bar == nil {
@@ -64,8 +66,11 @@ func counters(total int) decor.Decorator {
 // apart is how long lines stand apart where no bar can be drawn.
 const apart = 10 * time.Second
 
+// foretells is the share of the work from which on it tells how long the rest takes.
+const foretells = 0.25
+
 // line says how far the work is, and how fast it goes.
-func (p *progress) line(done, total int) {
+func (p *progress) line(done, total int, share float64) {
 	if time.Since(p.told) < apart {
 		return
 	}
@@ -77,8 +82,8 @@ func (p *progress) line(done, total int) {
 		return
 	}
 	left := ""
-	if done > 0 && done < total {
-		left = fmt.Sprintf(", about %.0f s to go", float64(total-done)/rate)
+	if share >= foretells && done < total {
+		left = fmt.Sprintf(", about %.0f s to go", took*(1-share)/share)
 	}
 	fmt.Fprintf(p.s.err, "%s: %d of %d after %.0f s (%.1f a second)%s\n", p.what, done, total, took, rate, left)
 }

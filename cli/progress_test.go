@@ -29,3 +29,18 @@ func TestProgressInAPipe(t *testing.T) {
 	}
 	p.end()
 }
+
+// What is left is told by the work, not by how many are done: the first files of a run are the largest. Of the first
+// few of them it is not told at all.
+func TestProgressByWork(t *testing.T) {
+	var b bytes.Buffer
+	p := (&session{err: &b}).progress("cutting")
+	p.start = time.Now().Add(-9 * time.Second)
+	p.about(1, 18, 0.1, "dome.jpg 2560 px")
+	p.told = p.told.Add(-apart)
+	p.about(3, 18, 0.75, "dome.jpg 1280 px") // 9 s for three quarters: 3 s for the last one
+	want := "cutting: 1 of 18 after 9 s (0.1 a second)\ncutting: 3 of 18 after 9 s (0.3 a second), about 3 s to go\n"
+	if got := b.String(); got != want {
+		t.Errorf("%q, want %q", got, want)
+	}
+}

@@ -14,7 +14,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/sync/semaphore"
@@ -42,7 +41,15 @@ type Options struct {
 	Memory   int64 // bytes that pictures at work may take together; 0: 1.5 GB
 	Cache    Cache
 	Shard    [2]int // make the sources of part Shard[0] (from 1) of Shard[1] only; zero: all
-	Progress func(done, total int, what string)
+	Progress func(Step)
+}
+
+// Step says how far Make is: how many files of how many are made, about what share of the work that was, 0..1, and what
+// the last one was.
+type Step struct {
+	Done, Total int
+	Share       float64
+	What        string
 }
 
 // Mine reports whether a source is in the shard that is made: by its content, so
@@ -119,6 +126,13 @@ func Make(ctx context.Context, p *plan.Plan, store *picture.Store, ladders []*La
 	g, within := errgroup.WithContext(ctx)
 	m.ctx = within
 	for _, w := range works {
+		for _, rungs := range w.rungs {
+			for _, r := range rungs {
+				m.work += r.work()
+			}
+		}
+	}
+	for _, w := range works {
 		cost := min(8*int64(w.file.Width)*int64(w.file.Height), sources)
 		if m.decoded.Acquire(within, cost) != nil {
 			break // what ended the others is told
@@ -142,7 +156,12 @@ type maker struct {
 	decoded *semaphore.Weighted
 	queue   *queue
 	total   int
-	done    atomic.Int64
+	work    int // of all rungs
+
+	progress struct {
+		sync.Mutex
+		done, work int
+	}
 
 	mu   sync.Mutex
 	made map[string]*once // by key: two boxes may want the same file
@@ -372,10 +391,23 @@ func (m *maker) rung(w *batch, r *Rung, lead *made, t *ticket) error {
 	for i := range r.Files {
 		r.Files[i].Name = name(l.Source, r, &r.Files[i])
 	}
-	if m.opt.Progress != nil {
-		m.opt.Progress(int(m.done.Add(1)), m.total, fmt.Sprintf("%s %d px", path.Base(l.Source), r.Width))
-	}
+	m.tell(r, fmt.Sprintf("%s %d px", path.Base(l.Source), r.Width))
 	return nil
+}
+
+// work is how much there is to do for a rung, px: for small ones, which are coded in more ways, as for some more.
+func (r *Rung) work() int { return r.Width*r.Height + 1_000_000 }
+
+// tell says that a rung is made.
+func (m *maker) tell(r *Rung, what string) {
+	if m.opt.Progress == nil {
+		return
+	}
+	m.progress.Lock()
+	defer m.progress.Unlock()
+	m.progress.done++
+	m.progress.work += r.work()
+	m.opt.Progress(Step{m.progress.done, m.total, float64(m.progress.work) / float64(m.work), what})
 }
 
 // name is picture, width, and 8 digits of the content's hash.
