@@ -97,7 +97,7 @@ func (c *coding) code() (made, error) {
 		return made{}, err
 	}
 	whole, err := c.wholeServes(out[0])
-	return made{out, all, c.search.tried, c.judge.target, whole}, err
+	return made{out, all, c.search.tried, c.search.far, c.judge.target, whole}, err
 }
 
 // wholeServes reports whether the source itself, which holds more px, is lighter than a file that was made and looks as
@@ -262,6 +262,9 @@ const halfQuality = 88
 // lossy is the lightest file in a format that is good enough; it has no data where the picture
 // is to stay exact and does not.
 func (c *coding) lossy(format picture.Format) (Asset, error) {
+	if c.lead != nil && slices.Contains(c.lead.Far, format) {
+		return Asset{}, nil
+	}
 	c.full = c.more || c.half > halfSeen
 	a, err := c.search.find(c.ideal, format, c.hint(format))
 	missed := func(a *Asset) bool { return a.Look.Beside(c.search.target) > passes }
@@ -396,7 +399,7 @@ func same(a, b *image.RGBA) bool {
 const meanOff = 0.5
 
 // codeTile codes a picture; of a tile the mean colour is brought back to where it was, by
-// adding what the coder took from it.
+// adding what the coder took from it, unless the file is too heavy as it is.
 func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) (coded, error) {
 	f, err := s.encode(ideal, how)
 	if err != nil || !s.l.Tiled || how.Lossless {
@@ -404,7 +407,7 @@ func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) (coded, error) 
 	}
 	want := meanOf(ideal)
 	var added [3]float64
-	for range 3 {
+	for i := range 3 {
 		img, err := f.seen()
 		if err != nil {
 			return f, err
@@ -417,6 +420,12 @@ func (s *search) codeTile(ideal *image.RGBA, how picture.Coding) (coded, error) 
 		}
 		if far <= meanOff {
 			break
+		}
+		if i == 0 && s.light > 0 {
+			look, err := s.judge.own.look(variant{shifted(img, added), s.r}) // about as it will
+			if err != nil || s.vain(how.Format, len(f.data), s.room(look)) {
+				return f, err
+			}
 		}
 		if f, err = s.encode(shifted(ideal, added), how); err != nil {
 			return f, err

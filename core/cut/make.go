@@ -85,7 +85,7 @@ func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "18"
+const version = "19"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
@@ -179,6 +179,7 @@ type made struct {
 	Files []Asset
 	All   []Asset
 	Tried []tried
+	Far   []picture.Format // far too heavy for a tile: not tried for its other files
 
 	Target similar.Look
 	Whole  bool // the source itself is lighter and looks as good
@@ -189,7 +190,7 @@ func (m *made) asHint() string {
 	if m == nil {
 		return ""
 	}
-	return fmt.Sprint(m.Tried, m.Target)
+	return fmt.Sprint(m.Tried, m.Far, m.Target)
 }
 
 type tried struct {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"slices"
 
 	"tourmaline/core/picture"
 	"tourmaline/core/similar"
@@ -19,7 +20,8 @@ type search struct {
 	tried    []tried
 	probed   map[picture.Format]float64 // bytes of the probes
 	probes   map[picture.Coding]probed
-	closer   bool // files are to be little too good
+	closer   bool             // files are to be little too good
+	far      []picture.Format // of a tile, that are far too heavy
 }
 
 // passes is the most of the target's difference that a file may show.
@@ -143,8 +145,7 @@ func (s *search) seek(ideal *image.RGBA, format picture.Format, h hint) (best As
 			!good && bestRoom < room && bestRoom < 0:
 			best, bestRoom = a, room
 		}
-		hope := float64(len(a.Data)) * math.Exp(-lightens*max(room, 0))
-		if s.light > 0 && hope > float64(s.light) { // better is heavier still, and worse hardly lighter
+		if s.vain(format, len(a.Data), room) {
 			best = Asset{}
 			break
 		}
@@ -161,6 +162,17 @@ func (s *search) seek(ideal *image.RGBA, format picture.Format, h hint) (best As
 	s.probed[format] = float64(bytes) * float64(len(best.Data)) / float64(first) // as the whole turned out
 	s.tried = append(s.tried, tried{format, qualityOf(format, q), t.slope, t.tried, s.full, s.careful})
 	return best, nil
+}
+
+// vain reports whether a further format is not worth having where a file of it weighs so much and has so much room:
+// what looks better is heavier still, and what looks worse hardly lighter.
+func (s *search) vain(format picture.Format, bytes int, room float64) bool {
+	const far = 2
+	hope := float64(bytes) * math.Exp(-lightens*max(room, 0))
+	if s.l.Tiled && hope > far*float64(s.light) && s.light > 0 && !slices.Contains(s.far, format) {
+		s.far = append(s.far, format)
+	}
+	return s.light > 0 && hope > float64(s.light)
 }
 
 // how a picture is coded at a step.
