@@ -17,8 +17,8 @@ import (
 // found cheaply: the whole is coded once or twice then.
 type probe struct {
 	img   *image.RGBA
-	inner []image.Rectangle // of each place, without the rim that its neighbours here disturb
-	refs  []*similar.Reference
+	inner []image.Rectangle    // of each place, without the rim that its neighbours here disturb
+	refs  []*similar.Reference // of those; made when they are first looked at
 	sizes []int
 	at    []image.Rectangle // where each place lies in the picture
 	// view is what the box shows of the places; nil: they are looked at in the file's own px. They are laid into
@@ -50,9 +50,6 @@ var (
 func newProbe(own *image.RGBA, around []image.Point, how seeing) *probe {
 	p := &probe{shows: similar.Look{Mean: 1, Worst: 1}}
 	p.img, p.inner, p.at, p.sizes = places(own, around, how)
-	for _, r := range p.inner {
-		p.refs = append(p.refs, similar.To(part(p.img, r), 1))
-	}
 	return p
 }
 
@@ -123,6 +120,9 @@ func (p *probe) look(coded *image.RGBA) (l similar.Look, err error) {
 	}
 	var pools []similar.Pool
 	for i, r := range p.inner {
+		if i == len(p.refs) {
+			p.refs = append(p.refs, similar.To(part(p.img, r), 1))
+		}
 		pools = append(pools, p.refs[i].Pool(part(coded, r)))
 	}
 	return similar.Joined(pools, p.sizes), nil

@@ -27,8 +27,9 @@ func toRGBA(img image.Image) *image.RGBA {
 // fromNRGBA premultiplies with rounding, as browsers do; image/draw truncates. An opaque picture keeps its px.
 func fromNRGBA(m *image.NRGBA) *image.RGBA {
 	w, h := m.Rect.Dx(), m.Rect.Dy()
-	if m.Rect.Min == (image.Point{}) && m.Stride == 4*w && m.Opaque() {
-		return &image.RGBA{Pix: m.Pix, Stride: m.Stride, Rect: m.Rect}
+	if as := (&image.RGBA{Pix: m.Pix, Stride: m.Stride, Rect: m.Rect}); m.Rect.Min == (image.Point{}) &&
+		m.Stride == 4*w && !HasAlpha(as) {
+		return as
 	}
 	dst := image.NewRGBA(image.Rect(0, 0, w, h))
 	for y := range h {
