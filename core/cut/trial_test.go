@@ -260,8 +260,12 @@ func tellTried(t *testing.T, all []trialCase) {
 		pictures++
 		sum, over, ratios = sum+ours/habit, over+out, append(ratios, norms...)
 		t.Logf("%s: %.1f%% of the habit's bytes", all[0].picture, 100*ours/habit)
-		fmt.Fprintf(&b, "| %d | %.1f | %.1f | %.2f | %.2f | %.2f | %d of %d |\n", pictures, 100*ours/habit,
-			100*of/alike, norms[n/2], norms[n-1], block, out, n)
+		weighs := "not asked"
+		if alike > 0 {
+			weighs = fmt.Sprintf("%.1f", 100*of/alike)
+		}
+		fmt.Fprintf(&b, "| %d | %.1f | %s | %.2f | %.2f | %.2f | %d of %d |\n", pictures, 100*ours/habit,
+			weighs, norms[n/2], norms[n-1], block, out, n)
 		all = all[n:]
 	}
 	slices.Sort(ratios)
