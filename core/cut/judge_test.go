@@ -327,9 +327,12 @@ func TestOtherWindowsThatManyHave(t *testing.T) {
 func TestScrimHidesNoMoreThanTheHabitShows(t *testing.T) {
 	hidden := similar.Unseen.Times(veiledFactor[plan.Normal])
 	calm, busy := 0, 0
-	for _, grain := range []float64{0, 1, 2, 14} {
+	for _, grain := range []float64{0, 1, 2, 60} {
 		rnd := uint32(7)
 		data := pngOf(t, 500, 360, func(x, y int) color.RGBA {
+			if grain > 50 && (x+2*y)%40 < 20 { // red cards, of whose edges a JPEG halves the colour
+				return color.RGBA{190, 90, 95, 255}
+			}
 			rnd = rnd*1664525 + 1013904223
 			v := 130 + 50*math.Sin(float64(x)/60)*math.Cos(float64(y)/50) + grain*(float64(rnd>>16)/32768-1)
 			return color.RGBA{uint8(v), uint8(v), uint8(v), 255}
@@ -339,7 +342,7 @@ func TestScrimHidesNoMoreThanTheHabitShows(t *testing.T) {
 		}
 		bare := target("image: a.png, size: cover")
 		veiled := target("color: rgb(0 0 0 / 70%)}, {image: a.png, size: cover")
-		bare.Worst /= worstShare * habitShare // which are left out there
+		bare.Mean *= bareShare / habitShare // which is left out there
 		want := hidden.Least(bare.Most(similar.Unseen))
 		if math.Abs(veiled.Mean-want.Mean) > 1e-9 || math.Abs(veiled.Worst-want.Worst) > 1e-9 {
 			t.Errorf("grain of %g: under the scrim it may look %+v, want %+v; bare %+v", grain, veiled, want, bare)
@@ -353,5 +356,42 @@ func TestScrimHidesNoMoreThanTheHabitShows(t *testing.T) {
 	}
 	if calm == 0 || busy == 0 {
 		t.Errorf("%d are calm and %d busy: it tells nothing", calm, busy)
+	}
+}
+
+// A file under a scrim is looked at in the other windows that fetch it, too: each asks what may be seen there.
+func TestScrimIsLookedThroughInAllWindows(t *testing.T) {
+	store := picture.NewStore(fstest.MapFS{"a.png": {Data: pngOf(t, 900, 300, func(x, y int) color.RGBA {
+		v := uint8(128 + 60*math.Sin(float64(x*x)/9000)*math.Cos(float64(y)/5))
+		return color.RGBA{v, v, v, 255}
+	})}})
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 400-900, heights: 800-800, "+
+		"densities: [1], named: {a: {size: 500x800@1, share: 60%}, b: {size: 900x800@1, share: 40%}}}\n"+
+		"boxes: [{name: b, width: 100%, height: 300px, layers: [{color: rgb(0 0 0 / 50%)}, {image: a.png, size: 900px 300px}]}]\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	ls, err := Choose(t.Context(), p, store)
+	if err != nil || len(ls) != 1 || len(ls[0].Rungs) != 1 {
+		t.Fatal(len(ls), err)
+	}
+	r := ls[0].Rungs[0]
+	j, err := (&maker{p: p, store: store}).judge(ls[0], r)
+	if err != nil || len(j.others) != 1 || !j.veiled || !j.others[0].veiled || j.others[0].at.Width == j.at.Width {
+		t.Fatalf("%d other windows are looked at, %v", len(j.others), err)
+	}
+	b := &batch{file: ls[0].File}
+	img, err := b.pixels()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := j.prepare(b, img); err != nil {
+		t.Fatal(err)
+	}
+	for _, o := range []*judge{j, j.others[0]} {
+		want, err := o.hidden(b)
+		if err != nil || o.target.Mean < want.Mean || o.target.Worst < want.Worst {
+			t.Errorf("%s: it may look %+v, what is hidden is %+v, %v", o.at, o.target, want, err)
+		}
 	}
 }

@@ -192,9 +192,9 @@ func TestFarTooHeavyIsTriedOnce(t *testing.T) {
 		least, most int
 	}{"hills": {hills, 1, 1}, "paper": {paper, 3, 40}} {
 		store := picture.NewStore(fstest.MapFS{"a.png": {Data: pngOf(t, 540, 180, c.at)}})
-		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 400-1000, heights: 800-800, densities: "+
-			"{1: 400-1000, 2: 400-1000, 3: 400-480}, named: {a: 400x800@3, b: 600x800@2, c: 900x800@1}}\nboxes: [{name: b, "+
-			"width: 100%, height: 300px, layers: [{texture: a.png, size: 180px 60px}]}]\n"))
+		p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 400-1000, heights: 800-800, "+
+			"densities: {1: 400-1000, 2: 400-1000, 3: 400-480}, named: {a: 400x800@3, b: 600x800@2, c: 900x800@1}}\n"+
+			"boxes: [{name: b, width: 100%, height: 300px, layers: [{texture: a.png, size: 180px 60px}]}]\n"))
 		if err != nil {
 			t.Fatal(err)
 		}
