@@ -367,7 +367,8 @@ func TestScrimIsLookedThroughInAllWindows(t *testing.T) {
 	})}})
 	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 400-900, heights: 800-800, "+
 		"densities: [1], named: {a: {size: 500x800@1, share: 60%}, b: {size: 900x800@1, share: 40%}}}\n"+
-		"boxes: [{name: b, width: 100%, height: 300px, layers: [{color: rgb(0 0 0 / 50%)}, {image: a.png, size: 900px 300px}]}]\n"))
+		"boxes: [{name: b, width: 100%, height: 300px, "+
+		"layers: [{color: rgb(0 0 0 / 50%)}, {image: a.png, size: 900px 300px}]}]\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
