@@ -61,7 +61,7 @@ func (m *maker) judge(l *Ladder, r *Rung) (*judge, error) {
 		if s, err = newScene(m.p, m.store, l, r.also[i].at); err != nil {
 			return nil, err
 		}
-		if s.shown && !l.Tiled && l.Quality.Level != "" {
+		if j.shown && s.shown && !l.Tiled && l.Quality.Level != "" {
 			j.others = append(j.others, &judge{scene: s, r: r})
 		}
 	}
