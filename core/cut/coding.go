@@ -106,10 +106,7 @@ func (c *coding) wholeServes(a Asset) (bool, error) {
 	const most = 4 // times the px: browsers keep them all in memory
 	light := int((1 - gain) * float64(len(a.Data)))
 	if c.l.Tiled || c.l.File.Vector != nil || c.l.File.Width*c.l.File.Height > most*c.r.Width*c.r.Height ||
-		c.batch.file.Least() > light {
-		return false, nil
-	}
-	if data := c.batch.asItIs(); data == nil || len(data) > light {
+		c.batch.asItIs(light) == nil {
 		return false, nil
 	}
 	shown, err := c.judge.of(c.judge.ideal(c.batch.img, c.r))
@@ -313,7 +310,7 @@ func (c *coding) base() (base Asset, err error) {
 	}
 	if !r.Partial(l.File) && r.Width == l.File.Width && r.Height == l.File.Height {
 		// Coding again would only lose.
-		if data := c.batch.asItIs(); data != nil && len(data) <= len(base.Data) {
+		if data := c.batch.asItIs(len(base.Data)); data != nil {
 			base = Asset{Format: l.File.Format, Data: data, Same: true}
 		}
 	}

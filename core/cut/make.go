@@ -262,9 +262,15 @@ func (w *batch) pixels() (*image.RGBA, error) {
 	return w.img, w.err
 }
 
-// asItIs is the source itself, as it may be served; nil where it may not.
-func (w *batch) asItIs() []byte {
+// asItIs is the source itself, as it may be served; nil where it may not, or weighs more than most bytes.
+func (w *batch) asItIs(most int) []byte {
+	if w.file.Least() > most {
+		return nil
+	}
 	w.cleanOnce.Do(func() { w.clean = w.file.Clean() })
+	if len(w.clean) > most {
+		return nil
+	}
 	return w.clean
 }
 
@@ -275,10 +281,7 @@ func (w *batch) whole(r *Rung) {
 	if !own && !r.made.Whole || w.file.Vector != nil {
 		return
 	}
-	if w.file.Least() > len(r.Best().Data) {
-		return
-	}
-	if data := w.asItIs(); data != nil && len(data) <= len(r.Best().Data) {
+	if data := w.asItIs(len(r.Best().Data)); data != nil {
 		r.Width, r.Height = w.file.Width, w.file.Height
 		r.Part = picture.Part{W: float64(r.Width), H: float64(r.Height)}
 		r.Files = []Asset{{Format: w.file.Format, Data: data, Same: true}}

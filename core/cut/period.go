@@ -53,35 +53,42 @@ func (l *Ladder) findRepeats(how [2][]laid) error {
 	if !l.Tiled || l.Copy || l.Chosen || l.exact {
 		return nil
 	}
-	any := false
-	for axis, side := range []int{l.File.Width, l.File.Height} {
-		for k := 2; k <= side/leastPart && !any; k++ {
-			any = side%k == 0 && may(how[axis], k)
+	sides, ways := [2]int{l.File.Width, l.File.Height}, [2][]int{} // parts that would lie as all of them do, the most first
+	for axis, side := range sides {
+		for k := side / leastPart; k > 1; k-- {
+			if side%k == 0 && may(how[axis], k) {
+				ways[axis] = append(ways[axis], k)
+			}
 		}
 	}
-	if !any {
+	if len(ways[0])+len(ways[1]) == 0 {
 		return nil
 	}
 	img, err := l.File.Pixels()
 	if err != nil {
 		return err
 	}
+	same := func(axis, most int) int {
+		for _, k := range ways[axis] {
+			if k <= most && repeatsBy(img, axis, sides[axis]/k) {
+				return k
+			}
+		}
+		return 1
+	}
+	if same(0, sides[0]) == 1 && same(1, sides[1]) == 1 {
+		return nil // mostly: a lattice takes far longer to find
+	}
 	lattice, ok := texture.FindLattice(img)
 	if !ok {
 		return nil
 	}
-	for axis, side := range []int{l.File.Width, l.File.Height} {
-		period := lattice.Period[axis]
-		most := side / leastPart
-		if period > 0 {
-			most = min(most, int(math.Round(float64(side)/period)))
+	for axis, side := range sides {
+		most := side
+		if p := lattice.Period[axis]; p > 0 {
+			most = int(math.Round(float64(side) / p))
 		}
-		for k := most; k > 1; k-- {
-			if side%k == 0 && may(how[axis], k) && repeatsBy(img, axis, side/k) {
-				l.repeats[axis] = k
-				break
-			}
-		}
+		l.repeats[axis] = same(axis, most)
 	}
 	return nil
 }
@@ -122,6 +129,9 @@ func repeatsBy(img *image.RGBA, axis, period int) bool {
 			}
 			total += most
 		}
+		if total > repeatOff*float64(w*h) {
+			return false
+		}
 	}
 	for i, s := range sums {
 		for c := range 4 {
@@ -130,5 +140,5 @@ func repeatsBy(img *image.RGBA, axis, period int) bool {
 			}
 		}
 	}
-	return total <= repeatOff*float64(w*h)
+	return true
 }
