@@ -301,3 +301,21 @@ func TestMeanOf(t *testing.T) {
 		}
 	}
 }
+
+// A source is served as it came where it weighs no more than may be.
+func TestSourceAsItIsWithinAWeight(t *testing.T) {
+	var data bytes.Buffer
+	if err := jpeg.Encode(&data, kite(200, 150), nil); err != nil {
+		t.Fatal(err)
+	}
+	f, err := picture.Read("a.jpg", data.Bytes())
+	if err != nil {
+		t.Fatal(err)
+	}
+	weighs := len(f.Clean())
+	for most, served := range map[int]bool{0: false, weighs / 8: false, weighs - 1: false, weighs: true, 1e6: true} {
+		if got := (&batch{file: f}).asItIs(most); (got != nil) != served {
+			t.Errorf("at most %d bytes: %d are served of %d", most, len(got), weighs)
+		}
+	}
+}

@@ -53,7 +53,8 @@ func (l *Ladder) findRepeats(how [2][]laid) error {
 	if !l.Tiled || l.Copy || l.Chosen || l.exact {
 		return nil
 	}
-	sides, ways := [2]int{l.File.Width, l.File.Height}, [2][]int{} // parts that would lie as all of them do, the most first
+	sides := [2]int{l.File.Width, l.File.Height}
+	ways := [2][]int{} // numbers of parts of which one lies as all of them do, the most first
 	for axis, side := range sides {
 		for k := side / leastPart; k > 1; k-- {
 			if side%k == 0 && may(how[axis], k) {

@@ -2,7 +2,9 @@ package cut
 
 import (
 	"fmt"
+	"image"
 	"image/color"
+	"math"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -225,5 +227,56 @@ func TestDataAddresses(t *testing.T) {
 		if strings.Contains(svg, "xmlns") && (err != nil || f.Vector == nil) {
 			t.Errorf("%s cannot be read back: %v", got, err)
 		}
+	}
+}
+
+// What repeats is told as by its definition, at every strength of noise: px are off by 1.8 levels at most on average,
+// and no 8 x 8 px by 2 in light.
+func TestRepeatsByDefinition(t *testing.T) {
+	r, said := rand.New(rand.NewPCG(4, 9)), map[bool]int{}
+	for range 400 {
+		const w, h, period = 48, 32, 12
+		noise, spot, axis := r.IntN(6), r.IntN(5), r.IntN(2)
+		img := image.NewRGBA(image.Rect(0, 0, w, h))
+		for y := range h {
+			for x := range w {
+				at := [2]int{x, y}
+				at[axis] %= period
+				v := 100 + 3*at[0]%40 + 5*at[1]%30 + r.IntN(noise+1)
+				if x/8 == 4 && y/8 == 2 {
+					v += spot
+				}
+				img.SetRGBA(x, y, color.RGBA{uint8(v), uint8(v - 9), 40, 255})
+			}
+		}
+		want, total := true, 0.0
+		var light [h / 8][w / 8][4]float64
+		for y := range h {
+			for x := range w {
+				at := [2]int{x, y}
+				at[axis] %= period
+				p, q, most := img.Pix[img.PixOffset(x, y):], img.Pix[img.PixOffset(at[0], at[1]):], 0.0
+				for c := range 4 {
+					d := float64(p[c]) - float64(q[c])
+					light[y/8][x/8][c] += d
+					most = max(most, math.Abs(d))
+				}
+				total += most
+			}
+		}
+		for _, row := range light {
+			for _, block := range row {
+				for _, sum := range block {
+					want = want && math.Abs(sum)/64 <= 2
+				}
+			}
+		}
+		want = want && total/(w*h) <= 1.8
+		if said[want]++; repeatsBy(img, axis, period) != want {
+			t.Fatalf("noise of %d, a spot of %d, axis %d: it repeats: %v", noise, spot, axis, want)
+		}
+	}
+	if said[true] < 40 || said[false] < 40 {
+		t.Errorf("%v", said)
 	}
 }
