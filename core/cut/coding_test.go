@@ -319,3 +319,44 @@ func TestSourceAsItIsWithinAWeight(t *testing.T) {
 		}
 	}
 }
+
+// Progress rises to all of the work, also where a source is passed on whole, which has more px than the file had.
+func TestProgressRisesToAllOfTheWork(t *testing.T) {
+	var hard bytes.Buffer
+	if err := jpeg.Encode(&hard, kite(900, 600), &jpeg.Options{Quality: 15}); err != nil {
+		t.Fatal(err)
+	}
+	store := picture.NewStore(fstest.MapFS{"a.jpg": {Data: hard.Bytes()}, "b.png": {Data: pngOf(t, 64, 64,
+		func(x, y int) color.RGBA { return color.RGBA{uint8(x * 3), uint8(y * 3), 90, 255} })}})
+	p, err := plan.Parse("p.yaml", []byte("tourmaline: 1\nviewports: {widths: 400-800, heights: 800-800, "+
+		"densities: [1, 2], named: {w: 600x800@1}}\nboxes: [{name: b, width: 100%, height: 300px, layers: "+
+		"[{image: a.jpg, size: cover}, {texture: b.png}]}]\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	ls, err := Choose(t.Context(), p, store)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var told []Step
+	err = Make(t.Context(), p, store, ls, Options{Jobs: 2, Progress: func(s Step) { told = append(told, s) }})
+	if err != nil || len(told) < 3 {
+		t.Fatal(told, err)
+	}
+	whole := false
+	for _, l := range ls {
+		for _, r := range l.Rungs {
+			whole = whole || r.Files[0].Same && r.Files[0].Format == picture.JPEG
+		}
+	}
+	share := 0.0
+	for i, s := range told {
+		if s.Done != i+1 || s.Total != len(told) || s.Share <= share || s.Share > 1 {
+			t.Errorf("step %d of %d is %+v", i+1, len(told), s)
+		}
+		share = s.Share
+	}
+	if share != 1 || !whole {
+		t.Errorf("at the end %g of the work is done; a source is passed on whole: %v", share, whole)
+	}
+}

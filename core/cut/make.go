@@ -349,7 +349,7 @@ func (m *maker) rung(w *batch, r *Rung, lead *made, t *ticket) error {
 		return err
 	}
 	defer t.leave()
-	l := r.of
+	l, work := r.of, r.work()
 	j, err := m.judge(l, r)
 	if err != nil {
 		return err
@@ -395,22 +395,22 @@ func (m *maker) rung(w *batch, r *Rung, lead *made, t *ticket) error {
 	for i := range r.Files {
 		r.Files[i].Name = name(l.Source, r, &r.Files[i])
 	}
-	m.tell(r, fmt.Sprintf("%s %d px", path.Base(l.Source), r.Width))
+	m.tell(work, fmt.Sprintf("%s %d px", path.Base(l.Source), r.Width))
 	return nil
 }
 
 // work is how much there is to do for a rung, px: for small ones, which are coded in more ways, as for some more.
 func (r *Rung) work() int { return r.Width*r.Height + 1_000_000 }
 
-// tell says that a rung is made.
-func (m *maker) tell(r *Rung, what string) {
+// tell says that a rung is made, and how much work that was.
+func (m *maker) tell(work int, what string) {
 	if m.opt.Progress == nil {
 		return
 	}
 	m.progress.Lock()
 	defer m.progress.Unlock()
 	m.progress.done++
-	m.progress.work += r.work()
+	m.progress.work += work
 	m.opt.Progress(Step{m.progress.done, m.total, float64(m.progress.work) / float64(m.work), what})
 }
 
