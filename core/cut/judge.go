@@ -73,30 +73,34 @@ const lowFactor = 1.6
 
 // veiledFactor is how much more than is just seen files may show under a scrim or a filter, which hide
 // most: bare, a JPEG of quality 80 mostly shows two to three times as much.
-var veiledFactor = map[plan.Level]float64{plan.High: 1, plan.Normal: 1.8, plan.Low: 2.25}
+var veiledFactor = map[plan.Level]float64{plan.High: 1, plan.Normal: 1.7, plan.Low: 2.25}
 
-// bareShare is the part of what the habit's file shows with nothing over it that files may show: in the dark our
-// measure tells about a tenth less than others do. At the worst place it is the same part as elsewhere.
-const bareShare = 0.9
+// bareShare is the part of what files may show with nothing over them that they may show, on the whole: in the dark our
+// measure tells about a tenth less than others do.
+const bareShare = 0.94
 
 // hidden is what a file may show beneath what lies over its picture, whatever the habit's shows there: a little more
-// than is just seen, but not as much as the habit's file shows with nothing over it.
-func (j *judge) hidden(b *batch) (similar.Look, error) {
+// than is just seen, but not as much as it might show with nothing over it. trial is the px coded as JPEG of
+// trialQuality.
+func (j *judge) hidden(b *batch, own, trial *image.RGBA) (similar.Look, error) {
 	level := j.l.Quality.Level
 	most := similar.Unseen.Times(veiledFactor[level])
 	if level == plan.High || !j.shown || j.l.Tiled || most.Beside(j.target) <= 1 {
 		return most, nil
 	}
-	open, err := j.bare().of(variant{img: b.habitPx})
-	if err != nil {
+	open := &judge{scene: j.bare(), r: j.r, trial: trial}
+	if _, err := open.see(own, j.middles); err != nil {
 		return most, err
 	}
-	habit, err := open.look(variant{img: b.habitJPEG})
-	if level == plan.Low {
-		habit = habit.Times(lowFactor)
+	if err := open.asHabit(b, own); err != nil {
+		return most, err
 	}
-	habit.Mean, habit.Worst = habit.Mean*bareShare, habit.Worst*worstShare*habitShare
-	return most.Least(habit.Most(similar.Unseen)), err
+	may := open.target
+	if level == plan.Low {
+		may = may.Times(lowFactor)
+	}
+	may.Mean *= bareShare
+	return most.Least(may.Most(similar.Unseen)), nil
 }
 
 // prepare looks at the rung's px and decides how files must look.
@@ -132,7 +136,7 @@ func (j *judge) prepare(b *batch, own *image.RGBA) (err error) {
 		if q.Level == "" || !o.veiled {
 			continue
 		}
-		hidden, err := o.hidden(b)
+		hidden, err := o.hidden(b, own, j.trial)
 		if err != nil {
 			return err
 		}

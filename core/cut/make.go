@@ -85,7 +85,7 @@ func (o *Options) Sources(ladders []*Ladder) (mine, all int) {
 
 // version is part of every cache key: change it when the same input is to give
 // other files.
-const version = "20"
+const version = "21"
 
 // defaultMemory is what pictures at work may take together.
 const defaultMemory = 1536 << 20
