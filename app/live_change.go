@@ -301,13 +301,13 @@ func (l *Live) decide(mine bool) error {
 func (l *Live) changed(paths []string) {
 	mine := len(paths) == 0 || slices.ContainsFunc(paths, func(p string) bool { return sameFile(p, l.File) })
 	others := slices.ContainsFunc(paths, func(p string) bool { return !sameFile(p, l.File) && l.Mine(p) })
-	var data []byte
-	var err error
-	if mine {
-		data, err = readText(l.File)
-	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	var data []byte
+	var err error
+	if mine { // read under the lock: what we write meanwhile would be taken back as somebody else's older text
+		data, err = readText(l.File)
+	}
 	if others || len(paths) == 0 {
 		l.renew()
 	}
