@@ -184,7 +184,11 @@ func (d *Doc) index(t *token.Token) {
 }
 
 // Root is the document's value.
-func (d *Doc) Root() *Node { return d.root }
+func (d *Doc) Root() *Node {
+	n := *d.root
+	n.r = &reader{doc: d, anchors: n.r.anchors}
+	return &n
+}
 
 // Text is the whole document as it is written.
 func (d *Doc) Text() string { return d.file.Text }
@@ -198,7 +202,7 @@ func (p Path) String() string { return strings.Join(p, "/") }
 // that stand there, and adds quotes where the value needs them. It fails where there is
 // no scalar of one line.
 func (d *Doc) Set(path Path, value string) (*Doc, error) {
-	n := d.root.Find(path...)
+	n := d.Root().Find(path...)
 	if n == nil {
 		return nil, &source.SyntaxError{Span: d.file.Whole(), Text: path.String(), Want: "a value of the file"}
 	}
@@ -209,7 +213,7 @@ func (d *Doc) Set(path Path, value string) (*Doc, error) {
 	next, err := Parse(source.NewFile(d.file.Name, d.printWith(i, quoted(value, d.piece(i), n.flow))))
 	if err == nil {
 		// Read again, so that what is written is what was meant, or nothing is.
-		if m := next.root.Find(path...); m != nil && m.Kind() == Scalar {
+		if m := next.Root().Find(path...); m != nil && m.Kind() == Scalar {
 			if got, _ := m.Text(); got == value {
 				return next, nil
 			}

@@ -2,6 +2,7 @@ package doc
 
 import (
 	"strings"
+	"sync"
 	"testing"
 
 	"tourmaline/core/source"
@@ -158,4 +159,32 @@ func FuzzSet(f *testing.F) {
 		}
 		walk(d.Root())
 	})
+}
+
+// A document is walked as often as one likes, and by many at once: what bounds a walk is counted from its root.
+func TestWalksAreCountedApart(t *testing.T) {
+	d := parse(t, "a: &one [1, 2, 3]\nb: {c: *one}\n")
+	var all sync.WaitGroup
+	for range 4 {
+		all.Go(func() {
+			for n := range maxNodes / 6 { // each looks at six values or more
+				at := d.Root().Find("b", "c", "2")
+				if at == nil {
+					t.Errorf("walk %d finds nothing", n)
+					return
+				}
+				if text, _ := at.Text(); text != "3" {
+					t.Errorf("walk %d finds %q", n, text)
+					return
+				}
+			}
+		})
+	}
+	all.Wait()
+	root, left := d.Root(), maxNodes
+	for ; root.Find("b", "c") != nil; left -= 3 {
+		if left < 0 {
+			t.Fatal("one walk without end")
+		}
+	}
 }

@@ -19,7 +19,7 @@ func (d *Doc) Put(path Path, value string) (*Doc, error) {
 	if n := len(path); n > 0 && path[n-1] == First {
 		return d.insert(path[:n-1], value)
 	}
-	if n := d.root.Find(path...); n != nil && n.Kind() == Scalar {
+	if n := d.Root().Find(path...); n != nil && n.Kind() == Scalar {
 		return d.Set(path, value)
 	} else if n != nil {
 		return nil, &source.SyntaxError{Span: n.Span, In: n.Key, Msg: "only a value in one line can be written here"}
@@ -28,7 +28,7 @@ func (d *Doc) Put(path Path, value string) (*Doc, error) {
 	if len(path) == 0 {
 		return nil, fail
 	}
-	parent, key := d.root.Find(path[:len(path)-1]...), path[len(path)-1]
+	parent, key := d.Root().Find(path[:len(path)-1]...), path[len(path)-1]
 	if parent == nil || parent.Kind() != Map {
 		return nil, fail
 	}
@@ -50,8 +50,8 @@ func (d *Doc) Put(path Path, value string) (*Doc, error) {
 			continue
 		}
 		// What was written is what was meant, and stands in the mapping that was meant.
-		m := next.root.Find(path[:len(path)-1]...)
-		if m == nil || next.root.Find(path...) == nil {
+		m := next.Root().Find(path[:len(path)-1]...)
+		if m == nil || next.Root().Find(path...) == nil {
 			continue
 		}
 		if now, err := m.Pairs(); err == nil && len(now) == len(pairs)+1 && sameKeys(pairs, now, key) {
@@ -63,7 +63,7 @@ func (d *Doc) Put(path Path, value string) (*Doc, error) {
 
 // insert writes an item, YAML in one line, before all others of a list.
 func (d *Doc) insert(path Path, value string) (*Doc, error) {
-	list := d.root.Find(path...)
+	list := d.Root().Find(path...)
 	if list == nil || list.Kind() != List {
 		return nil, &source.SyntaxError{Span: d.file.Whole(), Text: path.String(), Want: "a list of the file"}
 	}
@@ -80,7 +80,7 @@ func (d *Doc) insert(path Path, value string) (*Doc, error) {
 	if err != nil {
 		return nil, fail
 	}
-	m := next.root.Find(path...)
+	m := next.Root().Find(path...)
 	if m == nil {
 		return nil, fail
 	}
