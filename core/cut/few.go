@@ -18,13 +18,14 @@ func (c *coding) inFew(base Asset) (Asset, error) {
 	if c.r.Width*c.r.Height > mostFew {
 		return base, nil
 	}
+	palettes := picture.NewPalettes(c.ideal)
 	for _, diffuse := range []bool{false, true} {
 		lo, hi := 0, len(colourCounts)
 		var best *Asset
 		var img *image.RGBA
 		for lo < hi {
 			mid := (lo + hi) / 2
-			few := picture.Indexed(c.ideal, colourCounts[mid], diffuse)
+			few := palettes.Indexed(colourCounts[mid], diffuse)
 			a, good, err := c.fewAs(few, picture.Coding{Format: picture.PNG, Thorough: c.opt.Thorough})
 			if err != nil {
 				return base, err

@@ -8,24 +8,40 @@ import (
 	"slices"
 )
 
-// Indexed is a picture in at most n colours, those that lie nearest to its own: boxes of colours are halved where
-// they differ most, and what comes of it is moved to the means of the colours that are nearest.
-// With diffuse what each px lacks goes on to its neighbours, across the edges too, so that a tile still meets itself.
+// Palettes are palettes of a picture's colours: of any size, those that lie nearest to its own. Boxes of colours are
+// halved where they differ most, and what comes of it is moved to the means of the colours that are nearest.
 // Colours are premultiplied, and weighed by how bright they are seen.
 //
 // Sources: Wu, Efficient statistical computations for optimal color quantization, 1991 (where boxes are halved);
 // Lloyd, Least squares quantization in PCM, 1982; Floyd and Steinberg, An adaptive algorithm for spatial greyscale,
 // 1976.
-func Indexed(img *image.RGBA, n int, diffuse bool) *image.RGBA {
-	colours := histogram(img)
-	if len(colours) <= n {
-		return img
+type Palettes struct {
+	img     *image.RGBA
+	colours []shade
+	crowds  []crowd
+	halved  [][]colour // by how many there are, from 1
+	moved   map[int]*colourMap
+}
+
+// NewPalettes counts the colours of a picture.
+func NewPalettes(img *image.RGBA) *Palettes {
+	return &Palettes{img: img, colours: histogram(img), moved: map[int]*colourMap{}}
+}
+
+// Indexed is the picture in at most n colours; itself where it has no more. With diffuse what each px lacks goes on to
+// its neighbours, across the edges too, so that a tile still meets itself.
+func (p *Palettes) Indexed(n int, diffuse bool) *image.RGBA {
+	if len(p.colours) <= n {
+		return p.img
 	}
-	pal := halved(colours, n)
-	for range 4 {
-		pal = moved(colours, pal)
+	if p.moved[n] == nil {
+		pal := newColourMap(p.halve(n))
+		for range 4 {
+			pal = pal.moved(p.colours)
+		}
+		p.moved[n] = pal.whole()
 	}
-	return inColours(img, pal, diffuse)
+	return inColours(p.img, p.moved[n], diffuse)
 }
 
 // colour is a premultiplied colour, 0..255.
@@ -128,54 +144,123 @@ func crowdOf(of []shade) crowd {
 	return k
 }
 
-// halved are n colours: the crowd that errs most is halved until there are as many.
-func halved(colours []shade, n int) []colour {
-	crowds := []crowd{crowdOf(slices.Clone(colours))}
-	for len(crowds) < n {
+// halves are those up to the mean along the axis, and those above.
+func (k *crowd) halves() (low, high []shade) {
+	above := make([]shade, 0, len(k.of))
+	n := 0
+	for _, c := range k.of {
+		if c.colour[k.axis] > k.mean[k.axis] {
+			above = append(above, c)
+			continue
+		}
+		k.of[n] = c
+		n++
+	}
+	copy(k.of[n:], above)
+	if n == 0 || len(above) == 0 { // the mean was rounded
+		slices.SortFunc(k.of, func(a, b shade) int { return cmp.Compare(a.colour[k.axis], b.colour[k.axis]) })
+		n = min(max(n, 1), len(k.of)-1)
+	}
+	return k.of[:n], k.of[n:]
+}
+
+// halve gives n colours: the crowd that errs most is halved until there are as many.
+func (p *Palettes) halve(n int) []colour {
+	if p.crowds == nil {
+		p.crowds = []crowd{crowdOf(slices.Clone(p.colours))}
+		p.halved = [][]colour{{p.crowds[0].mean}}
+	}
+	for len(p.halved) < n {
 		at := -1
-		for i := range crowds {
-			if len(crowds[i].of) > 1 && (at < 0 || crowds[i].error > crowds[at].error) {
+		for i := range p.crowds {
+			if len(p.crowds[i].of) > 1 && (at < 0 || p.crowds[i].error > p.crowds[at].error) {
 				at = i
 			}
 		}
 		if at < 0 {
 			break
 		}
-		k := crowds[at]
-		slices.SortStableFunc(k.of, func(a, b shade) int { return cmp.Compare(a.colour[k.axis], b.colour[k.axis]) })
-		cut := slices.IndexFunc(k.of, func(c shade) bool { return c.colour[k.axis] > k.mean[k.axis] })
-		cut = min(max(cut, 1), len(k.of)-1)
-		crowds[at] = crowdOf(k.of[:cut])
-		crowds = append(crowds, crowdOf(k.of[cut:]))
+		low, high := p.crowds[at].halves()
+		p.crowds[at] = crowdOf(low)
+		p.crowds = append(p.crowds, crowdOf(high))
+		means := make([]colour, len(p.crowds))
+		for i := range p.crowds {
+			means[i] = p.crowds[i].mean
+		}
+		p.halved = append(p.halved, means)
 	}
-	out := make([]colour, len(crowds))
-	for i := range crowds {
-		out[i] = crowds[i].mean
-	}
-	return out
+	return p.halved[min(n, len(p.halved))-1]
 }
 
-func nearest(pal []colour, c *colour) int {
-	best, at := float32(math.Inf(1)), 0
-	for i := range pal {
-		if d := pal[i].far(c); d < best {
-			best, at = d, i
+// colourMap is a palette in an order by which the nearest one is found soon: that of the channel that counts most.
+type colourMap struct {
+	colours []colour
+	sorted  []entry
+}
+
+// entry is a colour and its place in the palette.
+type entry struct {
+	colour
+	at int
+}
+
+const green = 1 // counts most: see seenBy
+
+func newColourMap(colours []colour) *colourMap {
+	p := &colourMap{colours, make([]entry, len(colours))}
+	for i, c := range colours {
+		p.sorted[i] = entry{c, i}
+	}
+	slices.SortFunc(p.sorted, func(a, b entry) int {
+		return cmp.Or(cmp.Compare(a.colour[green], b.colour[green]), cmp.Compare(a.at, b.at))
+	})
+	return p
+}
+
+// nearest is the place of the colour that is nearest, the first of several: outwards from where the channel that
+// counts most is the same, as long as that alone is no farther than the nearest so far.
+func (p *colourMap) nearest(c *colour) int {
+	lo, hi := 0, len(p.sorted)
+	for lo < hi {
+		if mid := (lo + hi) / 2; p.sorted[mid].colour[green] < c[green] {
+			lo = mid + 1
+		} else {
+			hi = mid
 		}
 	}
-	return at
+	best, at := float32(math.Inf(1)), 0
+	for lo--; ; {
+		var e *entry
+		switch {
+		case lo < 0 && hi == len(p.sorted):
+			return at
+		case hi == len(p.sorted), lo >= 0 && c[green]-p.sorted[lo].colour[green] < p.sorted[hi].colour[green]-c[green]:
+			e = &p.sorted[lo]
+			lo--
+		default:
+			e = &p.sorted[hi]
+			hi++
+		}
+		if d := c[green] - e.colour[green]; seenBy[green]*d*d > best {
+			return at // those that are left are farther still
+		}
+		if d := e.far(c); d < best || d == best && e.at < at {
+			best, at = d, e.at
+		}
+	}
 }
 
-// moved are the means of the colours that are nearest to each.
-func moved(colours []shade, pal []colour) []colour {
-	sums, counts := make([][4]float64, len(pal)), make([]float64, len(pal))
+// moved has the means of the colours that are nearest to each.
+func (p *colourMap) moved(colours []shade) *colourMap {
+	sums, counts := make([][4]float64, len(p.colours)), make([]float64, len(p.colours))
 	for i := range colours {
-		at := nearest(pal, &colours[i].colour)
+		at := p.nearest(&colours[i].colour)
 		counts[at] += float64(colours[i].n)
 		for c, v := range colours[i].colour {
 			sums[at][c] += float64(colours[i].n) * float64(v)
 		}
 	}
-	out := slices.Clone(pal)
+	out := slices.Clone(p.colours)
 	for i, n := range counts {
 		for c := range 4 {
 			if n > 0 {
@@ -183,7 +268,18 @@ func moved(colours []shade, pal []colour) []colour {
 			}
 		}
 	}
-	return out
+	return newColourMap(out)
+}
+
+// whole has the colours in levels.
+func (p *colourMap) whole() *colourMap {
+	out := slices.Clone(p.colours)
+	for i := range out {
+		for c, v := range out[i].whole() {
+			out[i][c] = float32(v)
+		}
+	}
+	return newColourMap(out)
 }
 
 // whole is a colour in levels; alpha is never less than a channel.
@@ -198,15 +294,12 @@ func (c *colour) whole() (out [4]uint8) {
 }
 
 // inColours draws a picture in the colours of a palette.
-func inColours(img *image.RGBA, pal []colour, diffuse bool) *image.RGBA {
+func inColours(img *image.RGBA, pal *colourMap, diffuse bool) *image.RGBA {
 	w, h := img.Rect.Dx(), img.Rect.Dy()
 	out := image.NewRGBA(image.Rect(0, 0, w, h))
-	levels := make([][4]uint8, len(pal))
-	for i := range pal {
-		levels[i] = pal[i].whole()
-		for c := range 4 {
-			pal[i][c] = float32(levels[i][c])
-		}
+	levels := make([][4]uint8, len(pal.colours))
+	for i := range levels {
+		levels[i] = pal.colours[i].whole()
 	}
 	known := map[color.RGBA]int{}
 	owed := make([]colour, w*h)
@@ -224,7 +317,7 @@ func inColours(img *image.RGBA, pal []colour, diffuse bool) *image.RGBA {
 					key := color.RGBA{p[0], p[1], p[2], p[3]}
 					n, ok := known[key]
 					if !ok {
-						n = nearest(pal, &colour{float32(p[0]), float32(p[1]), float32(p[2]), float32(p[3])})
+						n = pal.nearest(&colour{float32(p[0]), float32(p[1]), float32(p[2]), float32(p[3])})
 						known[key] = n
 					}
 					at = n
@@ -234,10 +327,10 @@ func inColours(img *image.RGBA, pal []colour, diffuse bool) *image.RGBA {
 					for c := range want {
 						want[c] += float32(p[c])
 					}
-					at = nearest(pal, &want)
+					at = pal.nearest(&want)
 					*e = colour{}
 					for c := range want { // what is far off is not gone after for ever
-						want[c] = min(max(want[c]-pal[at][c], -mostOwed), mostOwed)
+						want[c] = min(max(want[c]-pal.colours[at][c], -mostOwed), mostOwed)
 					}
 					handOn(owed, image.Pt(w, h), image.Pt(x, y), want)
 				}

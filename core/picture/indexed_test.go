@@ -5,6 +5,7 @@ import (
 	"image/color"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 )
 
@@ -27,7 +28,7 @@ func TestIndexedByHand(t *testing.T) {
 		{[]uint8{40, 41}, []uint8{40, 41}, 2},
 		{[]uint8{0, 100, 200}, []uint8{100, 100, 100}, 1},
 	} {
-		out := Indexed(greys(c.in...), c.n, false)
+		out := NewPalettes(greys(c.in...)).Indexed(c.n, false)
 		for i, want := range c.want {
 			if got := out.RGBAAt(i, 0); got != (color.RGBA{want, want, want, 255}) {
 				t.Errorf("%v in %d colours: px %d is %v, want %d", c.in, c.n, i, got, want)
@@ -57,13 +58,13 @@ func TestIndexedComesNearer(t *testing.T) {
 		}
 		img.Pix[i+3] = uint8(a)
 	}
-	last := math.Inf(1)
+	p, last := NewPalettes(img), math.Inf(1)
 	for _, n := range []int{2, 5, 16, 64, 256} {
 		for _, diffuse := range []bool{false, true} {
-			out := Indexed(img, n, diffuse)
-			for p := range colours(out) {
-				if max(p.R, p.G, p.B) > p.A {
-					t.Fatalf("%d colours: %v is brighter than its alpha", n, p)
+			out := p.Indexed(n, diffuse)
+			for c := range colours(out) {
+				if max(c.R, c.G, c.B) > c.A {
+					t.Fatalf("%d colours: %v is brighter than its alpha", n, c)
 				}
 			}
 			if got := len(colours(out)); got > n {
@@ -96,7 +97,7 @@ func TestDiffusedTilesMeet(t *testing.T) {
 			img.SetRGBA(x, y, color.RGBA{v, v, v, 255})
 		}
 	}
-	out := Indexed(img, 10, true)
+	out := NewPalettes(img).Indexed(10, true)
 	mean := func(img *image.RGBA, r image.Rectangle) (m float64) {
 		for y := r.Min.Y; y < r.Max.Y; y++ {
 			for x := r.Min.X; x < r.Max.X; x++ {
@@ -117,6 +118,51 @@ func TestDiffusedTilesMeet(t *testing.T) {
 	}
 }
 
+// The nearest colour is the one that looking at all of them finds, the first of several.
+func TestNearestAgainstAll(t *testing.T) {
+	r := rand.New(rand.NewPCG(17, 3))
+	for range 300 {
+		some := func() (c colour) {
+			for i := range c {
+				c[i] = float32(r.IntN(12)*20) + float32(r.IntN(2))*r.Float32() // often the same
+			}
+			return c
+		}
+		list := make([]colour, 1+r.IntN(40))
+		for i := range list {
+			list[i] = some()
+		}
+		m := newColourMap(list)
+		for range 50 {
+			c := some()
+			want := 0
+			for i := range list {
+				if list[i].far(&c) < list[want].far(&c) {
+					want = i
+				}
+			}
+			if got := m.nearest(&c); got != want {
+				t.Fatalf("%v: %d %v is nearest, want %d %v", c, got, list[got], want, list[want])
+			}
+		}
+	}
+}
+
+// What a palette is does not depend on those that were asked for before it.
+func TestPalettesInAnyOrder(t *testing.T) {
+	r := rand.New(rand.NewPCG(17, 4))
+	img := image.NewRGBA(image.Rect(0, 0, 40, 30))
+	for i := range img.Pix {
+		img.Pix[i] = uint8(r.IntN(256)) | uint8(255*(i%4/3))
+	}
+	all := NewPalettes(img)
+	for _, n := range []int{48, 2, 200, 16, 48, 1} {
+		if got := all.Indexed(n, true); !slices.Equal(got.Pix, NewPalettes(img).Indexed(n, true).Pix) {
+			t.Errorf("%d colours differ", n)
+		}
+	}
+}
+
 func BenchmarkIndexed(b *testing.B) {
 	r := rand.New(rand.NewPCG(17, 2))
 	img := image.NewRGBA(image.Rect(0, 0, 256, 256))
@@ -127,6 +173,6 @@ func BenchmarkIndexed(b *testing.B) {
 		}
 	}
 	for b.Loop() {
-		Indexed(img, 64, false)
+		NewPalettes(img).Indexed(64, false)
 	}
 }
