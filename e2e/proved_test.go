@@ -113,22 +113,34 @@ func TestWhatWasBuiltIsProved(t *testing.T) { // not beside others: a browser is
 		if changed == css {
 			t.Fatalf("%s: nothing to change in\n%s", name, css)
 		}
-		write(t, dir, map[string]string{"dist/backgrounds.css": changed})
-		if r := run(t, dir, "prove"); r.code != 1 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), c[2]) {
-			t.Errorf("%s: %d %s%s", name, r.code, r.out, r.err)
-		}
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			dir := copied(t, dir)
+			write(t, dir, map[string]string{"dist/backgrounds.css": changed})
+			if r := run(t, dir, "prove"); r.code != 1 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), c[2]) {
+				t.Errorf("%d %s%s", r.code, r.out, r.err)
+			}
+		})
 	}
-	// A file without its crop, under the same name.
-	write(t, dir, map[string]string{"dist/backgrounds.css": css})
-	data, err := os.ReadFile(filepath.Join(dir, "pics", "photo.jpg"))
-	if err != nil {
+	t.Run("missing crop", func(t *testing.T) { // a file without it, under the same name
+		t.Parallel()
+		dir := copied(t, dir)
+		write(t, dir, map[string]string{"dist/pictures/" + first: contents(t, filepath.Join(dir, "pics", "photo.jpg"))})
+		if r := run(t, dir, "prove"); r.code != 1 || !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+			first+" is not the file that was made") {
+			t.Errorf("%d %s%s", r.code, r.out, r.err)
+		}
+	})
+}
+
+// copied is a folder with what another one holds, for tests beside each other: two browsers at once on two cores.
+func copied(t *testing.T, dir string) string {
+	t.Helper()
+	to := t.TempDir()
+	if err := os.CopyFS(to, os.DirFS(dir)); err != nil {
 		t.Fatal(err)
 	}
-	write(t, dir, map[string]string{"dist/pictures/" + first: string(data)})
-	if r := run(t, dir, "prove"); r.code != 1 || !strings.Contains(strings.Join(strings.Fields(r.out), " "),
-		first+" is not the file that was made") {
-		t.Errorf("missing crop: %d %s%s", r.code, r.out, r.err)
-	}
+	return to
 }
 
 func contents(t *testing.T, name string) string {
