@@ -117,7 +117,8 @@ func TestWhatWasBuiltIsProved(t *testing.T) { // not beside others: a browser is
 			t.Parallel()
 			dir := copied(t, dir)
 			write(t, dir, map[string]string{"dist/backgrounds.css": changed})
-			if r := run(t, dir, "prove"); r.code != 1 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), c[2]) {
+			r := run(t, dir, "prove")
+			if r.code != 1 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), c[2]) {
 				t.Errorf("%d %s%s", r.code, r.out, r.err)
 			}
 		})
