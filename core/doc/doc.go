@@ -183,7 +183,7 @@ func (d *Doc) index(t *token.Token) {
 	}
 }
 
-// Root is the document's value.
+// Root is the document's value, where a walk begins: what bounds one is counted from here, by whoever walks.
 func (d *Doc) Root() *Node {
 	n := *d.root
 	n.r = &reader{doc: d, anchors: n.r.anchors}
