@@ -58,7 +58,7 @@ func relative(from, to string) (string, error) {
 // Parts are the sources that name a part of a picture.
 func (pr *Project) Parts() (out []string) {
 	for _, b := range pr.All() {
-		for _, v := range b.EachRule() {
+		for _, v := range b.Looks() {
 			for _, l := range v.Layers() {
 				if l.Image.IsURL && strings.Contains(l.Image.URL, "#xywh=") {
 					out = append(out, l.Image.URL)

@@ -17,6 +17,7 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/sheet"
 	"tourmaline/core/tune"
+	"tourmaline/core/window"
 	"tourmaline/serve"
 )
 
@@ -164,7 +165,7 @@ func (l *Live) made(name string) ([]byte, error) {
 // sourcesOf are the pictures that a plan names.
 func sourcesOf(p *plan.Plan) (out []string) {
 	for _, b := range p.All() {
-		for _, v := range b.EachRule() {
+		for _, v := range b.Looks() {
 			for _, x := range v.Layers() {
 				if x.Image.IsURL {
 					whole := wholeName(x.Image.URL) // hands choose a part on the whole
@@ -270,7 +271,7 @@ func (g *guest) tell(kinds ...string) {
 // join takes a page in.
 func (l *Live) join(send func(any) error) (func(json.RawMessage) error, func()) {
 	g := &guest{live: l, send: send, due: map[string]bool{}, wake: make(chan struct{}, 1), gone: make(chan struct{})}
-	g.window = plan.Viewport{Width: 1280, Height: 800, Density: 1}
+	g.window = plan.Viewport{Window: window.Window{Width: 1280, Height: 800, Density: 1}}
 	if len(l.Named) > 0 {
 		g.window = l.Named[len(l.Named)-1]
 	}

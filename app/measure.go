@@ -17,6 +17,7 @@ import (
 	"tourmaline/core/measure"
 	"tourmaline/core/page"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 	"tourmaline/serve"
 )
 
@@ -68,7 +69,7 @@ func (s *Site) Measure(ctx context.Context, name string, o Measuring,
 		return nil, err
 	}
 	var cuts []int
-	for _, span := range p.Spans(css.Env{Height: float64(o.Height), Density: 1}, o.Widths[0], o.Widths[1]) {
+	for _, span := range p.Spans(css.Env{Window: window.Window{Height: float64(o.Height), Density: 1}}, o.Widths[0], o.Widths[1]) {
 		cuts = append(cuts, span.From)
 	}
 	ask := told(session.Ask(list), o.Progress)

@@ -265,7 +265,7 @@ func (pr *Project) Inputs(version, options string) (string, error) {
 		fmt.Fprintf(h, "%s %s\n", c.Source, sum(c.File.Data()))
 	}
 	for _, b := range pr.written.All() {
-		for _, v := range b.EachRule() {
+		for _, v := range b.Looks() {
 			for _, l := range v.Layers() {
 				for _, d := range []float64{1, 2, 3, 4} {
 					img, _ := l.Image.Pick(d)

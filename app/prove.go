@@ -23,6 +23,7 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/prove"
 	"tourmaline/core/sheet"
+	"tourmaline/core/window"
 	"tourmaline/serve"
 )
 
@@ -115,11 +116,11 @@ func (p *Proof) take(o *Proof) {
 	p.Windows, p.Browser, p.Unseen = p.Windows+o.Windows, o.Browser, p.Unseen || o.Unseen
 }
 
-// grouped are windows that one browser can show: of one density, and of touch screens or not.
+// grouped are windows that one browser can show: of one density, and with the same modes on.
 func grouped(windows []prove.Window) (out [][]prove.Window) {
 	for _, w := range windows {
 		i := slices.IndexFunc(out, func(g []prove.Window) bool {
-			return g[0].Density == w.Density && g[0].Touch == w.Touch
+			return g[0].Density == w.Density && g[0].Modes == w.Modes
 		})
 		if i < 0 {
 			out, i = append(out, nil), len(out)
@@ -185,9 +186,9 @@ func (p *prover) source() error {
 
 // apart reports whether layers of a box may stand in pseudo-elements of it.
 func apart(b *plan.Box) bool {
-	for _, v := range b.EachRule() {
+	for _, v := range b.Looks() {
 		for i := range v.Layers() {
-			if b.Apart(&v.Layers()[i], true) {
+			if b.Apart(&v.Layers()[i], window.Touch) {
 				return true
 			}
 		}
@@ -210,14 +211,14 @@ func (p *prover) holds(own *page.Page) bool {
 // group proves windows of one density.
 func (p *prover) group(ctx context.Context, windows []prove.Window) (*Proof, error) {
 	means := p.o.Means
-	means.Density, means.Touch = windows[0].Density, windows[0].Touch
+	means.Density, means.Modes = windows[0].Density, windows[0].Modes
 	v, err := serve.Show(ctx, p.from, means)
 	if err != nil {
 		return nil, err
 	}
 	defer v.Stop()
 	out := &Proof{Browser: browserName(v.Browser)}
-	if v.Session.Density != means.Density || means.Touch && !v.Started() {
+	if v.Session.Density != means.Density || !v.In(means.Modes) {
 		out.Skipped = windows
 		return out, nil
 	}

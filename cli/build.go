@@ -19,6 +19,7 @@ import (
 	"tourmaline/core/cut"
 	"tourmaline/core/sheet"
 	"tourmaline/core/trace"
+	"tourmaline/core/window"
 	"tourmaline/demo"
 	"tourmaline/proof"
 	"tourmaline/report"
@@ -314,7 +315,7 @@ func (s *session) demoPage(ctx context.Context, dir string) error {
 		return err
 	}
 	r, err := trace.Page(ctx, p, trace.Options{Widths: [2]int{320, 2560},
-		Env: css.Env{Height: traceHeight, Density: traceDensity}})
+		Env: css.Env{Window: window.Window{Height: traceHeight, Density: traceDensity}}})
 	if err != nil {
 		return err
 	}

@@ -13,6 +13,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/plan"
 	"tourmaline/core/trace"
+	"tourmaline/core/window"
 	"tourmaline/report"
 )
 
@@ -59,20 +60,13 @@ const (
 )
 
 func traceOptions(c *cli.Command) (o trace.Options, err error) {
-	o.Env = css.Env{Height: float64(c.Int("height")), Density: traceDensity}
+	o.Env = css.Env{Window: window.Window{Height: float64(c.Int("height")), Density: traceDensity}}
+	var words []string
 	for _, m := range c.StringSlice("mode") {
-		switch strings.TrimSpace(m) {
-		case "dark":
-			o.Env.Modes |= css.Dark
-		case "print":
-			o.Env.Modes |= css.Print
-		case "reduced-motion":
-			o.Env.Modes |= css.ReducedMotion
-		case "touch":
-			o.Env.Touch = true
-		default:
-			return o, fmt.Errorf("--mode: %q is not dark, print, touch or reduced-motion", m)
-		}
+		words = append(words, strings.TrimSpace(m))
+	}
+	if o.Env.Modes, err = window.ParseModes(words); err != nil {
+		return o, fmt.Errorf("--mode: %w", err)
 	}
 	if h := c.Int("height"); h < 1 || h > 20000 {
 		return o, fmt.Errorf("--height: %d is not a height such as 800", h)
@@ -86,7 +80,7 @@ func traceOptions(c *cli.Command) (o trace.Options, err error) {
 			return o, fmt.Errorf("--at: %w", err)
 		}
 		env := v.Env()
-		env.Modes, env.Touch = o.Env.Modes, env.Touch || o.Env.Touch
+		env.Modes |= o.Env.Modes
 		o.Windows = append(o.Windows, env)
 	}
 	o.Selector, o.Letters = c.Args().Get(1), !c.Bool("json")

@@ -12,7 +12,7 @@ import (
 )
 
 // order is the design: a package may import only what stands before it.
-var order = []string{"core/source", "core/work", "core/doc", "core/css", "core/cascade", "core/page",
+var order = []string{"core/source", "core/work", "core/doc", "core/window", "core/css", "core/cascade", "core/page",
 	"core/codec/avifbox", "core/codec", "core/video",
 	"core/picture", "core/trace", "core/similar", "core/pattern", "core/plan", "core/measure",
 	"core/layout", "core/place", "core/fit", "core/finding", "core/sweep", "core/paint", "core/contrast", "core/flash",

@@ -10,6 +10,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/tune"
+	"tourmaline/core/window"
 )
 
 // Scales draws a tile at some sizes (widths in CSS px) beside each other, each as a browser lays it in a box at
@@ -26,7 +27,7 @@ func Scales(title string, f *picture.File, widths []float64) (*image.RGBA, error
 	img := image.NewRGBA(image.Rect(0, 0, width, head+2*lineHeight+tall+gap))
 	draw.Draw(img, img.Rect, image.NewUniform(paper), image.Point{}, draw.Src)
 	label(img, image.Pt(gap, 28), title, lettering{true, 17, ink})
-	pg := layout.At(p, plan.Viewport{Width: width, Height: 800, Density: 1}, layout.Exact)
+	pg := layout.At(p, plan.Viewport{Window: window.Window{Width: width, Height: 800, Density: 1}}, layout.Exact)
 	for i, b := range p.Boxes {
 		box, err := paint.Box(pg, pg.Frame(b.ID), store, paint.Options{})
 		if err != nil {

@@ -88,15 +88,15 @@ type Where struct {
 	Densities []float64 `json:"densities,omitempty"`
 	Heights   *Range    `json:"heights,omitempty"` // the first and the last, to the px
 	Some      bool      `json:"atSomeHeights,omitempty"`
-	Touch     bool      `json:"touch,omitempty"` // on touch screens alone
+	Modes     []string  `json:"modes,omitempty"` // it holds where they are on, and not without them
 }
 
 // Span is the widths at one density and height.
 type Span struct {
-	Density float64 `json:"density"`
-	Height  int     `json:"height"`
-	Widths  []Range `json:"widths"`
-	Touch   bool    `json:"touch,omitempty"` // on touch screens alone
+	Density float64  `json:"density"`
+	Height  int      `json:"height"`
+	Widths  []Range  `json:"widths"`
+	Modes   []string `json:"modes,omitempty"`
 }
 
 // OfCheck is the report of a check of a plan.
@@ -147,7 +147,7 @@ func ofFinding(f *finding.Finding) Finding {
 	}
 	tall := false
 	for _, w := range f.Where {
-		c := Where{Says: w.String(), Widths: ranges(w.Runs), Densities: w.Densities, Some: w.Some, Touch: w.Touch}
+		c := Where{Says: w.String(), Widths: ranges(w.Runs), Densities: w.Densities, Some: w.Some, Modes: w.Modes.Words()}
 		if w.Heights != [2]int{} {
 			c.Heights, tall = &Range{w.Heights[0], w.Heights[1]}, true
 		}
@@ -155,7 +155,7 @@ func ofFinding(f *finding.Finding) Finding {
 	}
 	if tall {
 		for _, e := range f.Exact {
-			j.Exact = append(j.Exact, Span{e.Density, e.Height, ranges(e.Runs), e.Touch})
+			j.Exact = append(j.Exact, Span{e.Density, e.Height, ranges(e.Runs), e.Modes.Words()})
 		}
 	}
 	return j

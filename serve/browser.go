@@ -10,8 +10,11 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"time"
+
+	"tourmaline/core/window"
 )
 
 // names are the browsers that are looked for on the usual path, and places where they lie on others.
@@ -78,10 +81,10 @@ type Started struct {
 
 // Launch says how a browser is started.
 type Launch struct {
-	Browser string   // its path
-	Density float64  // device px per CSS px that it draws; 0 is 1
-	Touch   bool     // it tells pages that it has a touch screen, and no mouse
-	Hosts   []string // that it may reach beside ours
+	Browser string       // its path
+	Density float64      // device px per CSS px that it draws; 0 is 1
+	Modes   window.Modes // that are on: of touch, pages are told that there is no mouse
+	Hosts   []string     // that it may reach beside ours
 	// Shot is a PNG file that it is to write when the address has loaded, in a window of Size CSS px; then it
 	// ends. "": none.
 	Shot string
@@ -104,7 +107,7 @@ func Start(ctx context.Context, l Launch, address string) (*Started, error) {
 	}
 	l.Density = cmp.Or(l.Density, 1)
 	var args []string
-	if strings.Contains(strings.ToLower(filepath.Base(l.Browser)), "firefox") {
+	if l.firefox() {
 		if err := os.WriteFile(filepath.Join(profile, "user.js"), []byte(l.preferences()), 0o600); err != nil {
 			return nil, errors.Join(err, os.RemoveAll(profile))
 		}
@@ -139,11 +142,25 @@ func Start(ctx context.Context, l Launch, address string) (*Started, error) {
 	return &Started{Ended: ended, gone: gone, profile: profile, cancel: cancel}, nil
 }
 
+func (l *Launch) firefox() bool {
+	return strings.Contains(strings.ToLower(filepath.Base(l.Browser)), "firefox")
+}
+
+// can reports whether it is known how the browser turns on some modes.
+func (l *Launch) can(modes window.Modes) bool {
+	return !slices.ContainsFunc(modes.Each(), func(m *window.Mode) bool {
+		return l.firefox() && m.Firefox == "" || !l.firefox() && m.Chromium == ""
+	})
+}
+
 // preferences are Firefox's.
 func (l *Launch) preferences() string {
 	prefs, pointer := "", 6 // fine, and hovers
-	if l.Touch {
+	if l.Modes&window.Touch != 0 {
 		pointer = 1
+	}
+	for _, m := range (l.Modes &^ window.Touch).Each() {
+		prefs += "user_pref(" + m.Firefox + ");\n"
 	}
 	for _, p := range []string{`"network.proxy.type", 1`, `"network.proxy.http", "127.0.0.1"`, `"network.proxy.http_port", 9`,
 		`"network.proxy.ssl", "127.0.0.1"`, `"network.proxy.ssl_port", 9`,
@@ -166,17 +183,19 @@ func (l *Launch) arguments(profile string) []string {
 	for _, h := range l.Hosts {
 		rules += ", EXCLUDE " + h
 	}
-	hover, pointer := 2, 4
-	if l.Touch {
-		hover, pointer = 1, 2
+	settings := []string{"primaryHoverType=2,availableHoverTypes=2,primaryPointerType=4,availablePointerTypes=4"}
+	if l.Modes&window.Touch != 0 {
+		settings = nil
+	}
+	for _, m := range l.Modes.Each() {
+		settings = append(settings, m.Chromium)
 	}
 	args := []string{"--headless=new", "--disable-gpu", "--hide-scrollbars", "--no-first-run",
 		"--no-default-browser-check",
 		"--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-extensions",
 		"--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--mute-audio",
 		"--host-resolver-rules=" + rules,
-		fmt.Sprintf("--blink-settings=primaryHoverType=%d,availableHoverTypes=%[1]d,"+
-			"primaryPointerType=%[2]d,availablePointerTypes=%[2]d", hover, pointer),
+		"--blink-settings=" + strings.Join(settings, ","),
 		fmt.Sprintf("--window-size=%d,%d", l.Size.X, l.Size.Y), "--user-data-dir=" + profile,
 		fmt.Sprintf("--force-device-scale-factor=%g", l.Density)}
 	if l.Shot != "" {

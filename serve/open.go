@@ -5,15 +5,17 @@ import (
 	"context"
 	"fmt"
 	"io"
+
+	"tourmaline/core/window"
 )
 
 // Means says which browser shows a page.
 type Means struct {
-	Browser string    // its path or name; "": the first that is found
-	Driver  string    // address of a WebDriver that runs; "": none
-	Density float64   // that the browser draws, where it is started; 0 is 1
-	Touch   bool      // it says that it has a touch screen, where it is started
-	Open    io.Writer // print the address here and wait for a browser that somebody opens; nil: start one
+	Browser string       // its path or name; "": the first that is found
+	Driver  string       // address of a WebDriver that runs; "": none
+	Density float64      // that the browser draws, where it is started; 0 is 1
+	Modes   window.Modes // that are on, where it is started
+	Open    io.Writer    // print the address here and wait for a browser that somebody opens; nil: start one
 }
 
 // Visitor is a browser that has opened our page.
@@ -57,7 +59,7 @@ func (v *Visitor) begin(ctx context.Context) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	b, err := Start(ctx, Launch{Browser: path, Density: v.means.Density, Touch: v.means.Touch,
+	b, err := Start(ctx, Launch{Browser: path, Density: v.means.Density, Modes: v.means.Modes,
 		Hosts: v.server.hosts()}, v.server.Address())
 	if err != nil {
 		return nil, err
@@ -84,9 +86,12 @@ func (v *Visitor) Shoot(ctx context.Context, panes []Pane, what Subject) ([]Show
 	if v.driver != nil {
 		return v.server.shootBy(ctx, v.driver, v.Density, panes, what)
 	}
-	l := Launch{Browser: v.path, Density: cmp.Or(v.means.Density, 1), Touch: v.means.Touch, Hosts: v.server.hosts()}
+	l := Launch{Browser: v.path, Density: cmp.Or(v.means.Density, 1), Modes: v.means.Modes, Hosts: v.server.hosts()}
 	return v.server.shoot(ctx, l, panes, what)
 }
 
-// Started reports whether the browser is one that was started here.
-func (v *Visitor) Started() bool { return v.path != "" }
+// In reports whether the browser has modes on, as far as it was asked to: one that was started here, of which it
+// is known how.
+func (v *Visitor) In(modes window.Modes) bool {
+	return modes == 0 || v.path != "" && (&Launch{Browser: v.path}).can(modes)
+}

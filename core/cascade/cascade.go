@@ -192,7 +192,7 @@ func (p *Page) At(env css.Env, container bool) *Window {
 	w := &Window{Page: p, Env: env, holds: make([]bool, len(p.Conditions)), known: map[elementKey]*Computed{}}
 	for i := range p.Conditions {
 		c := &p.Conditions[i]
-		w.holds[i] = c.Container && container || !c.Container && c.Media.Holds(&env)
+		w.holds[i] = c.Container && container || !c.Container && c.Media.Holds(&env.Window)
 	}
 	return w
 }

@@ -21,7 +21,7 @@ func (p *Page) Spans(env css.Env, from, to int) (out []Span) {
 		env.Width = float64(width)
 		answers := make([]byte, len(p.Conditions))
 		for i := range p.Conditions {
-			if c := &p.Conditions[i]; !c.Container && c.Media.Holds(&env) {
+			if c := &p.Conditions[i]; !c.Container && c.Media.Holds(&env.Window) {
 				answers[i] = 1
 			}
 		}

@@ -7,6 +7,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 func pageOf(t testing.TB, text string) *Page {
@@ -29,7 +30,7 @@ func TestSpansAreExact(t *testing.T) {
 	root := &Element{Tag: "html"}
 	e := &Element{Tag: "p", Classes: []string{"a"}, Parent: root}
 	root.Children = []*Element{e}
-	spans := p.Spans(css.Env{Height: 800, Density: 1}, 320, 1500)
+	spans := p.Spans(css.Env{Window: window.Window{Height: 800, Density: 1}}, 320, 1500)
 	var got []string
 	for _, part := range Parts(spans, e, "") {
 		got = append(got, fmt.Sprintf("%d-%d %s", part.From, part.To, part.Text(part.Window, "background-color",
@@ -59,7 +60,7 @@ p { background-color: #333 }
 	root := &Element{Tag: "html"}
 	e := &Element{Tag: "p", Classes: []string{"a", "b"}, Parent: root}
 	root.Children = []*Element{e}
-	w := p.At(css.Env{Width: 800, Height: 800, Density: 1}, false)
+	w := p.At(css.Env{Window: window.Window{Width: 800, Height: 800, Density: 1}}, false)
 	if got := w.Candidates(e, "", "background-color")[0].Declaration.Value; got != "#999" {
 		t.Fatalf("%s wins", got)
 	}

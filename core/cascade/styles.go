@@ -7,6 +7,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // Styles are all rules of a page, in its order.
@@ -42,7 +43,7 @@ type Bound struct {
 // browser knows.
 type Condition struct {
 	Text      string // as written
-	Media     css.Query
+	Media     window.Query
 	Container bool
 }
 

@@ -5,6 +5,7 @@ import (
 
 	"tourmaline/core/finding"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 	"tourmaline/core/work"
 )
 
@@ -56,10 +57,21 @@ that measure --frames has taken, and the one is told on which a text is read wor
 	},
 }
 
+// readIn are the modes that change what a box's text lies on: its own, and those of what is painted behind it.
+func (s *pass) readIn(id plan.BoxID) window.Modes {
+	m := s.modesOf(id)
+	for _, b := range s.plan.All()[:id] {
+		if b.Role != plan.Row {
+			m |= b.Modes()
+		}
+	}
+	return m
+}
+
 // unread are the text areas of a box that cannot be read.
 func (s *pass) unread(id plan.BoxID) (out []finding.Finding) {
 	areas, pictures := 0, false
-	for _, v := range s.plan.All()[id].EachRule() {
+	for _, v := range s.plan.All()[id].Looks() {
 		areas = max(areas, len(v.Text))
 		for _, l := range v.Layers() {
 			pictures = pictures || len(urls(l.Image)) > 0
@@ -68,9 +80,16 @@ func (s *pass) unread(id plan.BoxID) (out []finding.Finding) {
 	if areas == 0 {
 		return nil
 	}
-	told := (&reader{pass: s, box: id, out: &out}).all(areas)
-	if s.plan.All()[id].OnTouch() {
-		(&reader{pass: s, box: id, touch: true, but: told, out: &out}).all(areas)
+	var told []*finding.Set
+	for _, m := range s.readIn(id).Subsets() {
+		sets := (&reader{pass: s, box: id, modes: m, but: told, out: &out}).all(areas)
+		for n := range sets { // what is said of fewer modes is not said again
+			if n < len(told) {
+				told[n] = told[n].Union(sets[n])
+			} else {
+				told = append(told, sets[n])
+			}
+		}
 	}
 	out = append(out, s.frames(id, areas, told)...)
 	if pictures {

@@ -48,7 +48,7 @@ func (s *pass) readPictures() {
 	failed := map[string]bool{}
 	for _, id := range s.boxes {
 		b := s.plan.All()[id]
-		for _, v := range b.EachRule() {
+		for _, v := range b.Looks() {
 			for _, l := range v.Layers() {
 				for _, url := range urls(l.Image) {
 					f, err := s.store.File(url)

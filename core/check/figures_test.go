@@ -9,6 +9,7 @@ import (
 
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // The figures and ranges of findings that a person can redo on paper. photo.jpg is
@@ -190,7 +191,7 @@ func TestLoadsAreInOneOrder(t *testing.T) {
 		text += fmt.Sprintf("  - {name: b%d, height: %dpx, layers: [{image: %s, size: cover}]}\n", i, 31+7*i, name)
 	}
 	p := parse(t, text)
-	v := plan.Viewport{Width: 397, Height: 700, Density: 1.37}
+	v := plan.Viewport{Window: window.Window{Width: 397, Height: 700, Density: 1.37}}
 	sums := map[float64]bool{}
 	for range 60 {
 		s := newPass(context.Background(), p, picture.NewStore(files))

@@ -5,6 +5,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 var fixed = &Check{
@@ -34,7 +35,7 @@ at the largest window of the sweep.`,
       - {image: photo.jpg, size: cover, attachment: fixed}
 `,
 	layer: func(a *scene) float64 {
-		if a.Layer.Attachment != css.Fixed || !a.Frame.Env.Touch || !a.Frame.Box.Asks(plan.TouchFeatures...) ||
+		if a.Layer.Attachment != css.Fixed || !a.Frame.Env.Touch() || a.Frame.Box.Mentions()&window.Touch == 0 ||
 			a.Plan.Touch == plan.TouchNone {
 			return 0
 		}

@@ -27,6 +27,9 @@ boxes:
 		}
 		var out strings.Builder
 		for _, f := range r.Findings {
+			if f.Check == "contrast" { // it is painted at few heights, which are said: that they differ is meant
+				f.Exact = nil
+			}
 			fmt.Fprintln(&out, f.Check, f.Box, f.Message, f.Where, f.Exact, f.Worst)
 		}
 		return r, out.String()

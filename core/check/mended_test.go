@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"tourmaline/core/window"
+
 	"tourmaline/core/picture"
 )
 
@@ -48,8 +50,8 @@ func TestTouchScreensAreLookedAt(t *testing.T) {
 	// 2000 px of height from a picture of 900: sharp across the window, soft across the box.
 	text := "boxes: [{name: b, height: 2000px, layers: [{image: photo.jpg, size: cover, attachment: fixed%s}]}]\n"
 	r := found(t, fmt.Sprintf(text, ""), "soft")
-	if len(r.Findings) != 1 || len(r.Findings[0].Where) != 1 || !r.Findings[0].Where[0].Touch ||
-		!r.Findings[0].Worst.Touch || r.Findings[0].Where[0].String() != "320-700 px on touch screens" {
+	if len(r.Findings) != 1 || len(r.Findings[0].Where) != 1 || r.Findings[0].Where[0].Modes != window.Touch ||
+		!r.Findings[0].Worst.Touch() || r.Findings[0].Where[0].String() != "320-700 px on touch screens" {
 		t.Errorf("%+v", r.Findings)
 	}
 	if r := found(t, fmt.Sprintf(text, ", touch: none"), "soft"); len(r.Findings) > 0 {
@@ -87,7 +89,7 @@ func TestUsualDensities(t *testing.T) {
 	if fmt.Sprint(p.Density, p.Spans) != "[1 2] [[600 2000] [600 1920]]" {
 		t.Error(p.Density, p.Spans)
 	}
-	if p.Named[0].Name != "phone" || !p.Named[0].Touch || p.Named[3].Touch {
+	if p.Named[0].Name != "phone" || !p.Named[0].Touch() || p.Named[3].Touch() {
 		t.Errorf("%+v", p.Named)
 	}
 }

@@ -1,8 +1,10 @@
 package check
 
 import (
+	"cmp"
 	"context"
 	"math"
+	"math/bits"
 	"slices"
 	"sync"
 
@@ -13,6 +15,7 @@ import (
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/sweep"
+	"tourmaline/core/window"
 )
 
 // pass is one run of the checks over a plan.
@@ -111,7 +114,7 @@ func (s *pass) newSlots() *slots {
 		for _, c := range out.boxChecks {
 			out.list = append(out.list, slot{c, plan.LayerID{Box: id}})
 		}
-		for _, v := range s.plan.All()[id].EachRule() {
+		for _, v := range s.plan.All()[id].Looks() {
 			for _, l := range v.Layers() {
 				if _, ok := out.layer[l.ID]; ok {
 					continue
@@ -161,46 +164,67 @@ func (s *pass) newRow(part sweep.Part, sl *slots) *row {
 	return r
 }
 
-// run evaluates every box at every window, and once more as touch screens show it where
-// that differs.
+// run evaluates every box at every window, in each combination of the modes that may change it.
 func (s *pass) run() error {
 	sl := s.newSlots()
-	plain, err := s.mode(sl, false)
-	if err != nil {
-		return err
-	}
-	var touch *swept
-	if slices.ContainsFunc(s.boxes, func(id plan.BoxID) bool { return s.plan.All()[id].OnTouch() }) {
-		if touch, err = s.mode(sl, true); err != nil {
+	var all []*swept
+	for _, m := range s.modes() {
+		one, err := s.mode(sl, m)
+		if err != nil {
 			return err
 		}
+		all = append(all, one)
 	}
 	for k, x := range sl.list {
 		s.check = x.check
-		s.fromSweep(x, k, plain, touch)
+		s.fromSweep(x, k, all)
 	}
 	return nil
+}
+
+// modesOf are the modes that may change a box: its own, and those of the column that it lies in.
+func (s *pass) modesOf(id plan.BoxID) window.Modes {
+	m := s.plan.All()[id].Modes()
+	if s.plan.Page != nil {
+		m |= s.plan.Page.Mentions()
+	}
+	return m
+}
+
+// modes are the combinations of modes to look at: none first, fewer before more.
+func (s *pass) modes() (out []window.Modes) {
+	for _, id := range s.boxes {
+		for _, m := range s.modesOf(id).Subsets() {
+			if !slices.Contains(out, m) {
+				out = append(out, m)
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(a, b window.Modes) int {
+		return cmp.Or(cmp.Compare(bits.OnesCount(uint(a)), bits.OnesCount(uint(b))), cmp.Compare(a, b))
+	})
+	return out
 }
 
 // swept is what a sweep found: by slot.
 type swept struct {
 	sets  []*finding.Set
 	top   []worst
-	touch bool
+	modes window.Modes
 }
 
-// mode sweeps all windows, of touch screens or others. Parts are one density and height
+// mode sweeps all windows with some modes on. Parts are one density and height
 // each, so that widths follow each other and runs are found without keeping them.
-func (s *pass) mode(sl *slots, touch bool) (*swept, error) {
-	s.sweep.Touch = touch
-	defer func() { s.sweep.Touch = false }()
+func (s *pass) mode(sl *slots, modes window.Modes) (*swept, error) {
+	s.sweep.Modes = modes
+	defer func() { s.sweep.Modes = 0 }()
 	parts := slices.DeleteFunc(s.sweep.Rows(), func(p sweep.Part) bool { return len(s.boxesAt(p)) == 0 })
 	rows, err := sweep.Each(s.ctx, s.sweep, parts, func(p sweep.Part) *row { return s.newRow(p, sl) },
 		func(r *row, w *sweep.Window) error { r.window(w); return nil })
 	if err != nil {
 		return nil, err
 	}
-	out := &swept{make([]*finding.Set, len(sl.list)), make([]worst, len(sl.list)), touch}
+	out := &swept{make([]*finding.Set, len(sl.list)), make([]worst, len(sl.list)), modes}
 	for i := range out.sets {
 		out.sets[i] = finding.NewSet(len(s.plan.Density), len(s.sweep.Heights))
 	}
@@ -228,12 +252,22 @@ func (s *pass) mode(sl *slots, touch bool) (*swept, error) {
 }
 
 // boxesAt are the boxes that a part of the sweep looks at: at its first height all of them, at the others those that
-// windows of another height may show otherwise.
+// windows of another height may show otherwise; and of these the ones that the modes may change.
 func (s *pass) boxesAt(p sweep.Part) []plan.BoxID {
+	of := s.vary
 	if p.Heights[0] == 0 {
-		return s.boxes
+		of = s.boxes
 	}
-	return s.vary
+	if s.sweep.Modes == 0 {
+		return of
+	}
+	var out []plan.BoxID
+	for _, id := range of {
+		if s.sweep.Modes&^s.modesOf(id) == 0 {
+			out = append(out, id)
+		}
+	}
+	return out
 }
 
 // atAllHeights says of the boxes that are the same in windows of all heights what the first one says.
@@ -314,16 +348,20 @@ func (r *row) mark(k int, w *sweep.Window, bad float64) {
 	}
 }
 
-// fromSweep makes the finding of slot k from its worst viewport, with what touch screens
-// add to it.
-func (s *pass) fromSweep(x slot, k int, plain, touch *swept) {
-	w := plain.top[k]
-	var more *finding.Set
-	if touch != nil {
-		if more = touch.sets[k].Less(plain.sets[k]); more.Empty() {
-			more = nil
-		} else if touch.top[k].bad > w.bad {
-			w = touch.top[k]
+// fromSweep makes the finding of slot k from its worst viewport, with what each combination of modes adds
+// to those of fewer of them.
+func (s *pass) fromSweep(x slot, k int, all []*swept) {
+	added := make([]*finding.Set, len(all))
+	var w worst
+	for i, m := range all {
+		added[i] = m.sets[k]
+		for _, o := range all[:i] {
+			if o.modes&^m.modes == 0 {
+				added[i] = added[i].Less(o.sets[k])
+			}
+		}
+		if i == 0 || !added[i].Empty() && m.top[k].bad > w.bad {
+			w = m.top[k]
 		}
 	}
 	if w.bad <= 0 {
@@ -335,13 +373,13 @@ func (s *pass) fromSweep(x slot, k int, plain, touch *swept) {
 	}
 	f := a.finding()
 	f.Worst = &w.at
-	grid := finding.Grid{Densities: s.plan.Density, Seen: s.plan.Spans, Heights: s.sweep.Heights,
-		Probe: s.probe(x, false)}
-	f.Where, f.Exact = plain.sets[k].Statements(grid), plain.sets[k].Spans(s.plan.Density, s.sweep.Heights)
-	if more != nil {
-		there, elsewhere := s.probe(x, true), grid.Probe
-		grid.Probe = func(d, width, height int) bool { return there(d, width, height) && !elsewhere(d, width, height) }
-		where, exact := finding.OnTouch(more.Statements(grid), more.Spans(s.plan.Density, s.sweep.Heights))
+	for i, m := range all {
+		if added[i].Empty() {
+			continue
+		}
+		grid := finding.Grid{Densities: s.plan.Density, Seen: s.plan.Spans, Heights: s.sweep.Heights,
+			Probe: s.probe(x, all[:i], m.modes)}
+		where, exact := finding.In(m.modes, added[i].Statements(grid), added[i].Spans(s.plan.Density, s.sweep.Heights))
 		f.Where, f.Exact = append(f.Where, where...), append(f.Exact, exact...)
 	}
 	if x.check.tell(a, &f) {
@@ -349,12 +387,12 @@ func (s *pass) fromSweep(x slot, k int, plain, touch *swept) {
 	}
 }
 
-// probe asks the check of a slot at any window, of touch screens or others.
-func (s *pass) probe(x slot, touch bool) finding.Probe {
+// probe asks the check of a slot at any window with some modes on, and not at those with fewer of them.
+func (s *pass) probe(x slot, before []*swept, modes window.Modes) finding.Probe {
 	room := s.sweep.Pages.Room()
-	return func(d, width, height int) bool {
-		pg := room.At(plan.Viewport{Width: float64(width), Height: float64(height), Density: s.plan.Density[d],
-			Touch: touch}, layout.Exact)
+	bad := func(d, width, height int, modes window.Modes) bool {
+		pg := room.At(plan.Viewport{Window: window.Window{Width: float64(width), Height: float64(height),
+			Density: s.plan.Density[d], Modes: modes}}, layout.Exact)
 		a, ok := s.on(pg, x.id)
 		switch {
 		case !ok:
@@ -363,6 +401,11 @@ func (s *pass) probe(x slot, touch bool) finding.Probe {
 			return x.check.box(a) > 0
 		}
 		return x.check.layer(a) > 0
+	}
+	return func(d, width, height int) bool {
+		return bad(d, width, height, modes) && !slices.ContainsFunc(before, func(o *swept) bool {
+			return o.modes&^modes == 0 && bad(d, width, height, o.modes)
+		})
 	}
 }
 

@@ -18,6 +18,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 	"tourmaline/core/work"
 )
 
@@ -27,9 +28,10 @@ type reader struct {
 	*pass
 	box     plan.BoxID
 	loading bool
-	touch   bool           // on touch screens
+	modes   window.Modes   // that are on
 	but     []*finding.Set // by area: what is told already
 	frame   *frame         // of a video, in place of its poster; nil: the poster
+	of      *plan.RuleID   // windows alone in which this block declares the images; nil: all
 	out     *[]finding.Finding
 }
 
@@ -64,6 +66,7 @@ func near(apart int) float64 {
 // sample is what was measured at one width and height.
 type sample struct {
 	width  int
+	modes  window.Modes
 	rules  *plan.Values
 	spread []contrast.Spread // one a text area
 }
@@ -71,7 +74,7 @@ type sample struct {
 // all measures every text area at every width that matters, at up to three
 // heights where the box depends on it.
 func (r *reader) all(areas int) (sets []*finding.Set) {
-	at := r.pickHeights()
+	at := r.heights()
 	rows := make([][]sample, len(at))
 	work.Each(len(at), func(i int) { rows[i] = r.row(r.sweep.Heights[at[i]]) })
 	for n := range areas {
@@ -107,30 +110,21 @@ func within(runs []finding.Run, w int) bool {
 	return slices.ContainsFunc(runs, func(r finding.Run) bool { return r.From <= w && w <= r.To })
 }
 
-// pickHeights returns which of the swept heights to paint: one where the box is
-// the same at all, else both ends and the middle.
-func (r *reader) pickHeights() []int {
+// heights are the places of the swept heights to paint: one where the box looks the same in windows of any
+// height, else both ends, the middle, and both ends of every range of heights in which other rules hold.
+func (r *reader) heights() (out []int) {
 	n := len(r.sweep.Heights)
-	ends := []int{0, n / 2, n - 1}
-	for w := r.plan.Widths[0]; w <= r.plan.Widths[1]; w += max((r.plan.Widths[1]-r.plan.Widths[0])/7, 1) {
-		var first layout.Rect
-		for k, h := range ends {
-			v := plan.Viewport{Width: float64(w), Height: float64(r.sweep.Heights[h]), Density: 1}
-			pg := r.page(v)
-			f := pg.Frame(r.box)
-			fixed := false
-			for i := range f.Values.Layers() {
-				fixed = fixed || f.Values.Layers()[i].Attachment == css.Fixed
-			}
-			if k == 0 {
-				first = f.Border
-			}
-			if fixed || f.Border.H != first.H || f.Border.W != first.W {
-				return slices.Compact(ends)
-			}
+	if r.plan.AnyHeight(r.box) {
+		return []int{0}
+	}
+	out = []int{0, n / 2, n - 1}
+	for _, h := range r.plan.All()[r.box].HeightEnds(r.plan.Heights) {
+		if at := slices.Index(r.sweep.Heights, h); at >= 0 {
+			out = append(out, at)
 		}
 	}
-	return []int{0}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // row measures one height: a coarse comb of widths, then between two teeth the more the nearer one of them is to the
@@ -173,7 +167,7 @@ func (r *reader) halve(a, b sample, height int, out *[]sample) {
 // close reports a ratio near enough to the needed one to look between two widths.
 func (r *reader) close(s sample, apart int) bool {
 	for n, sp := range s.spread {
-		need := s.rules.Text[n].Contrast
+		need := s.need(n)
 		if sp.Low < need*near(apart) && sp.Low > need/near(apart) {
 			return true
 		}
@@ -181,9 +175,21 @@ func (r *reader) close(s sample, apart int) bool {
 	return false
 }
 
-func fails(s sample, n int) bool {
-	return n < len(s.spread) && s.spread[n].Low < s.rules.Text[n].Contrast
+func fails(s sample, n int) bool { return n < len(s.spread) && s.spread[n].Low < s.need(n) }
+
+// enhanced is the contrast that visitors need who ask for more.
+// Source: WCAG 2.2, 1.4.6 (https://www.w3.org/TR/WCAG22/#contrast-enhanced).
+const enhanced = 7
+
+// Need is the contrast that a text needs in windows with some modes.
+func Need(t *plan.TextArea, modes window.Modes) float64 {
+	if modes&window.MoreContrast != 0 {
+		return max(t.Contrast, enhanced)
+	}
+	return t.Contrast
 }
+
+func (s sample) need(n int) float64 { return Need(&s.rules.Text[n], s.modes) }
 
 // endMoves is how far the end of a range is moved after a look at full size.
 const endMoves = 12
@@ -278,7 +284,7 @@ func (e *runEnd) find(end, dir, inner, outer int) int {
 
 // predict is the last failing px outwards if the full size adds everywhere what it adds at the one looked at.
 func (e *runEnd) predict(end, dir, at int, full sample) int {
-	need := full.rules.Text[e.area].Contrast
+	need := full.need(e.area)
 	adds := full.spread[e.area].Low - e.small(end+dir*at)
 	bad := func(k int) bool { return e.small(end+dir*k)+adds < need }
 	k := at
@@ -315,7 +321,7 @@ var white = [3]uint8{255, 255, 255}
 
 // window is one of density 1.
 func (r *reader) window(w, h int) plan.Viewport {
-	return plan.Viewport{Width: float64(w), Height: float64(h), Density: 1, Touch: r.touch}
+	return plan.Viewport{Window: window.Window{Width: float64(w), Height: float64(h), Density: 1, Modes: r.modes}}
 }
 
 // measure paints the box and what is behind it, and measures its text areas. A
@@ -324,9 +330,12 @@ func (r *reader) measure(w, h int, scale float64) sample {
 	v := r.window(w, h)
 	pg := r.page(v)
 	f := pg.Frame(r.box)
-	out := sample{width: w, rules: f.Values}
-	if len(f.Values.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 || r.ctx.Err() != nil {
-		return out // an ended context ends the run: what is measured is not told
+	out := sample{width: w, modes: r.modes, rules: f.Values}
+	if len(f.Values.Text) == 0 || f.Border.W <= 0 || f.Border.H <= 0 || r.ctx.Err() != nil ||
+		r.of != nil && f.Values.Images != *r.of || r.modes&window.ForcedColors != 0 {
+		// An ended context ends the run: what is measured is not told. With forced colors browsers paint the text
+		// and a plate under it in the visitor's own colours.
+		return out
 	}
 	if scale == 0 {
 		scale = paint.SmallScale(f)
@@ -345,12 +354,12 @@ func (r *reader) measure(w, h int, scale float64) sample {
 		}
 		img, err := r.paintUnder(pg, part, scale, scroll)
 		if err != nil {
-			return sample{width: w, rules: f.Values} // the checks missing and not-drawn tell of its pictures
+			return sample{width: w, modes: r.modes, rules: f.Values} // the checks missing and not-drawn tell of its pictures
 		}
 		for n := range f.Values.Text {
 			t := &f.Values.Text[n]
 			area := areas[n].Sub(part.Min)
-			sp := contrast.Text{Color: t.Color.Resolve(f.Env.Current), Backdrop: white, Need: t.Contrast}.Under(img,
+			sp := contrast.Text{Color: t.Color.Resolve(f.Env.Current), Backdrop: white, Need: Need(t, r.modes)}.Under(img,
 				area)
 			if n == len(out.spread) {
 				out.spread = append(out.spread, sp)
@@ -365,7 +374,7 @@ func (r *reader) measure(w, h int, scale float64) sample {
 // scrolls are the scroll positions to look at: where nothing is fixed, one.
 func scrolls(f *layout.Frame, window float64) []float64 {
 	for i := range f.Values.Layers() {
-		if f.Values.Layers()[i].On(f.Env.Touch).Attachment == css.Fixed {
+		if f.Values.Layers()[i].On(f.Env.Modes).Attachment == css.Fixed {
 			top, mid, end := f.Border.Y, f.Border.Y+(f.Border.H-window)/2, f.Border.Bottom()-window
 			return []float64{max(top, 0), max(mid, 0), max(end, 0)}
 		}
@@ -440,21 +449,19 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
 	grid := finding.Grid{Densities: []float64{1}, Seen: [][2]int{r.plan.Widths}, Heights: heights, MostProbed: probed,
 		Probe: func(_, w, h int) bool { return fails(r.measure(w, h, 0), n) }}
 	out := finding.Finding{Box: f.Box.Name, ID: plan.LayerID{Box: r.box}, Span: t.Span, Worst: &v,
-		Measured: sp.Low, Wanted: t.Contrast, Unit: "contrast ratio",
+		Measured: sp.Low, Wanted: worst.need(n), Unit: "contrast ratio",
 		Where: set.Statements(grid), Exact: set.Spans(grid.Densities, heights),
 		Message: fmt.Sprintf("5%% of the pixels under text %s have a contrast of %.2f or less (%.2f at worst); %s "+
 			"are below the needed %g",
-			t.Color.String(), sp.Low, sp.Worst, finding.Percent(sp.Below), t.Contrast),
+			t.Color.String(), sp.Low, sp.Worst, finding.Percent(sp.Below), worst.need(n)),
 		How: "painted small across the widths, at full size at the worst one and at the ends of each range"}
 	if r.loading {
 		out.Message = fmt.Sprintf("while the pictures load, text %s stands on colours with a contrast of %.2f "+
 			"(%.2f at worst), below the needed %g",
-			t.Color.String(), sp.Low, sp.Worst, t.Contrast)
+			t.Color.String(), sp.Low, sp.Worst, worst.need(n))
 		out.Remedy = "give the box a color: layer at the bottom that the text can be read on"
 	}
-	if r.touch {
-		out.Where, out.Exact = finding.OnTouch(out.Where, out.Exact)
-	}
+	out.Where, out.Exact = finding.In(r.modes, out.Where, out.Exact)
 	if r.frame != nil {
 		out.Message = r.frame.told + ": " + out.Message
 		r.frame.hold(n, sp.Low, out)
@@ -464,30 +471,50 @@ func (r *reader) report(n int, worst sample, v plan.Viewport, on painted) {
 }
 
 // Texts measures the text areas of boxes of one plan.
-type Texts struct{ pass *pass }
+type Texts struct {
+	pass *pass
+	of   *plan.RuleID
+}
 
 // NewTexts is for the boxes of a plan. Where the context has ended nothing is measured.
 func NewTexts(ctx context.Context, p *plan.Plan, store *picture.Store) *Texts {
-	return &Texts{newPass(ctx, p, store)}
+	return &Texts{pass: newPass(ctx, p, store)}
 }
+
+// Of measures in windows alone in which a block declares the images of a box.
+func (t *Texts) Of(rule plan.RuleID) *Texts { return &Texts{t.pass, &rule} }
 
 // Small is the scale that stands for painting a box small: about 9,000 px.
 const Small = 0
 
+// Read is how well one text can be read: the contrast that it has, what it needs there, and in which modes.
+type Read struct {
+	contrast.Spread
+	Need  float64
+	Modes window.Modes
+}
+
 // At measures the text areas of a box at one window, painted at a scale (Small, or device px
-// per CSS px), with its pictures there; where touch screens show them otherwise, the worse. It is nil where the box has
-// no text there.
-func (t *Texts) At(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
-	out := (&reader{pass: t.pass, box: box}).measure(w, h, scale).spread
-	if t.pass.plan.All()[box].OnTouch() {
-		for i, sp := range (&reader{pass: t.pass, box: box, touch: true}).measure(w, h, scale).spread {
-			if i < len(out) && sp.Low < out[i].Low {
-				out[i] = sp
+// per CSS px), with its pictures there: in the combination of modes in which each can be read worst. It is nil where
+// the box has no text there.
+func (t *Texts) At(box plan.BoxID, w, h int, scale float64) (out []Read) {
+	for _, m := range t.modes(box) {
+		r := reader{pass: t.pass, box: box, modes: m, of: t.of}
+		smp := r.measure(w, h, scale)
+		for i, sp := range smp.spread {
+			one := Read{sp, smp.need(i), m}
+			if i == len(out) {
+				out = append(out, one)
+			} else if one.Low/one.Need < out[i].Low/out[i].Need {
+				out[i] = one
 			}
 		}
 	}
 	return out
 }
+
+// modes are the combinations of modes that change a box or what lies behind it.
+func (t *Texts) modes(box plan.BoxID) []window.Modes { return t.pass.readIn(box).Subsets() }
 
 // Loading is At before the box's pictures have come: on what else is painted there.
 func (t *Texts) Loading(box plan.BoxID, w, h int, scale float64) []contrast.Spread {
@@ -497,17 +524,18 @@ func (t *Texts) Loading(box plan.BoxID, w, h int, scale float64) []contrast.Spre
 // Unreadable reports whether the check contrast finds a width at which a text area of
 // a box cannot be read on its pictures.
 func (t *Texts) Unreadable(box plan.BoxID) bool {
-	return t.unreadable(&reader{pass: t.pass, box: box}) || t.pass.plan.All()[box].OnTouch() &&
-		t.unreadable(&reader{pass: t.pass, box: box, touch: true})
+	return slices.ContainsFunc(t.modes(box), func(m window.Modes) bool {
+		return t.unreadable(&reader{pass: t.pass, box: box, modes: m, of: t.of})
+	})
 }
 
 func (t *Texts) unreadable(r *reader) bool {
 	areas := 0
-	for _, v := range t.pass.plan.All()[r.box].EachRule() {
+	for _, v := range t.pass.plan.All()[r.box].Looks() {
 		areas = max(areas, len(v.Text))
 	}
 	var bad atomic.Bool
-	at := r.pickHeights()
+	at := r.heights()
 	work.Each(len(at), func(i int) {
 		h := r.sweep.Heights[at[i]]
 		row := r.row(h)

@@ -239,7 +239,7 @@ covering picture does.`,
 `,
 	once: func(s *pass) {
 		s.clips(func(b *plan.Box, l *plan.Layer, v *video.File) {
-			for _, c := range b.EachRule() {
+			for _, c := range b.Looks() {
 				layers := c.Layers()
 				for i := range layers {
 					if layers[i].Plan.Video != l.Video {

@@ -4,6 +4,7 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"tourmaline/core/window"
 )
 
 // Speller prints computed values as browsers spell them: colours of sRGB as rgb() or rgba(), lengths in
@@ -168,7 +169,7 @@ func (p *Speller) Image(i Image) string {
 // offset prints a length of a gradient: those of the window stay as they are.
 func (p *Speller) offset(n Num) string {
 	if !n.IsCalc() && n.Unit != Percent && n.Unit != Px {
-		short, long := Env{Width: 1e3, Height: 1e3}, Env{Width: 3e3, Height: 2e3}
+		short, long := Env{Window: window.Window{Width: 1e3, Height: 1e3}}, Env{Window: window.Window{Width: 3e3, Height: 2e3}}
 		if n.Unit.factor(&short) != n.Unit.factor(&long) {
 			return n.String()
 		}

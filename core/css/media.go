@@ -7,109 +7,18 @@ import (
 	"strings"
 
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
-// Media is a media query list. The zero Media matches everything.
+// Media is a media query list as it was written. The zero Media matches everything.
 // Source: Media Queries 4 (https://www.w3.org/TR/mediaqueries-4/).
 type Media struct {
+	window.Query
 	text string
-	any  []mediaCond // one of them must hold
-}
-
-type mediaCond struct {
-	op      string // and, or, not, feature, type
-	args    []mediaCond
-	feature string // one of mediaFeatures
-	cmp     string // <, <=, =, >=, >
-	value   Num
-	ratio   float64
-	word    string // orientation, or the media type
 }
 
 // String is the query as written, without comments.
 func (m Media) String() string { return m.text }
-
-// Asks reports whether the query asks for any of the features, by their names without
-// min- and max-.
-func (m *Media) Asks(features ...string) bool {
-	var in func(c *mediaCond) bool
-	in = func(c *mediaCond) bool {
-		return c.feature != "" && slices.Contains(features, c.feature) ||
-			slices.ContainsFunc(c.args, func(a mediaCond) bool { return in(&a) })
-	}
-	return slices.ContainsFunc(m.any, func(c mediaCond) bool { return in(&c) })
-}
-
-// Matches reports whether the query holds for a window.
-func (m *Media) Matches(e *Env) bool {
-	if len(m.any) == 0 {
-		return true
-	}
-	for i := range m.any {
-		if m.any[i].matches(e) {
-			return true
-		}
-	}
-	return false
-}
-
-func (c *mediaCond) matches(e *Env) bool {
-	switch c.op {
-	case "and":
-		for i := range c.args {
-			if !c.args[i].matches(e) {
-				return false
-			}
-		}
-		return true
-	case "or":
-		for i := range c.args {
-			if c.args[i].matches(e) {
-				return true
-			}
-		}
-		return false
-	case "not":
-		return !c.args[0].matches(e)
-	case "type":
-		return c.word == "all" || c.word == "screen"
-	}
-	// em and rem in media queries are of the initial font size, 16px.
-	q := Env{Width: e.Width, Height: e.Height, Density: e.Density}
-	want := c.value.Resolve(&q, 0)
-	var got float64
-	switch c.feature {
-	case "width":
-		got = e.Width
-	case "height":
-		got = e.Height
-	case "resolution":
-		got = max(e.Density, 0)
-		if got == 0 {
-			got = 1
-		}
-	case "aspect-ratio":
-		got, want = e.Width/e.Height, c.ratio
-	case "orientation":
-		portrait := e.Height >= e.Width
-		return portrait == (c.word == "portrait")
-	case "hover":
-		return (c.word == "none") == e.Touch
-	case "pointer":
-		return c.word != "none" && (c.word == "coarse") == e.Touch
-	}
-	switch c.cmp {
-	case "<":
-		return got < want
-	case "<=":
-		return got <= want
-	case ">=":
-		return got >= want
-	case ">":
-		return got > want
-	}
-	return math.Abs(got-want) < 1e-9
-}
 
 // ParseMedia reads a media query list, with the range syntax and and, or, not.
 func ParseMedia(text string) (Media, error) {
@@ -123,14 +32,14 @@ func ParseMedia(text string) (Media, error) {
 		if err != nil {
 			return m, err
 		}
-		m.any = append(m.any, c)
+		m.Query = append(m.Query, c)
 		if !p.comma() {
 			return m, p.expectEnd()
 		}
 	}
 }
 
-func (p *parser) mediaQuery() (mediaCond, error) {
+func (p *parser) mediaQuery() (window.Condition, error) {
 	negate := false
 	if p.peekIdent("not") && p.toks[p.i+1].kind == kIdent {
 		p.i++
@@ -138,16 +47,16 @@ func (p *parser) mediaQuery() (mediaCond, error) {
 	}
 	p.ident("only")
 	if w, ok := p.mediaType(); ok {
-		c := mediaCond{op: "type", word: w}
+		c := ofType(w)
 		if _, ok := p.ident("and"); ok {
 			rest, err := p.mediaCondition()
 			if err != nil {
 				return c, err
 			}
-			c = mediaCond{op: "and", args: []mediaCond{c, rest}}
+			c = window.Condition{Op: window.And, Args: []window.Condition{c, rest}}
 		}
 		if negate {
-			c = mediaCond{op: "not", args: []mediaCond{c}}
+			c = window.Condition{Op: window.Not, Args: []window.Condition{c}}
 		}
 		return c, nil
 	}
@@ -162,10 +71,10 @@ func (p *parser) mediaType() (string, bool) {
 	return p.ident("screen", "all", "print")
 }
 
-func (p *parser) mediaCondition() (mediaCond, error) {
+func (p *parser) mediaCondition() (window.Condition, error) {
 	if _, ok := p.ident("not"); ok {
 		c, err := p.mediaInParens()
-		return mediaCond{op: "not", args: []mediaCond{c}}, err
+		return window.Condition{Op: window.Not, Args: []window.Condition{c}}, err
 	}
 	c, err := p.mediaInParens()
 	if err != nil {
@@ -175,7 +84,11 @@ func (p *parser) mediaCondition() (mediaCond, error) {
 		return c, nil
 	}
 	w := strings.ToLower(p.peek().text)
-	group := mediaCond{op: w, args: []mediaCond{c}}
+	op := window.And
+	if w == "or" {
+		op = window.Or
+	}
+	group := window.Condition{Op: op, Args: []window.Condition{c}}
 	for {
 		if _, ok := p.ident(w); !ok {
 			break
@@ -184,7 +97,7 @@ func (p *parser) mediaCondition() (mediaCond, error) {
 		if err != nil {
 			return c, err
 		}
-		group.args = append(group.args, c)
+		group.Args = append(group.Args, c)
 	}
 	if p.peekIdent("and", "or") {
 		return group, p.fail(fmt.Sprintf("allowed: put brackets where %q and %q meet", "and", "or"))
@@ -192,11 +105,31 @@ func (p *parser) mediaCondition() (mediaCond, error) {
 	return group, nil
 }
 
-var mediaFeatures = []string{"width", "height", "resolution", "aspect-ratio", "orientation", "hover", "pointer"}
+// mediaFeatures are those that a plan may ask for.
+var mediaFeatures = append([]string{"width", "height", "resolution", "aspect-ratio", "orientation"},
+	window.Preferences()...)
 
-func (p *parser) mediaInParens() (mediaCond, error) {
+// axes are the features that are numbers of the window.
+var axes = map[string]window.Axis{"width": window.Width, "height": window.Height, "resolution": window.Density,
+	"aspect-ratio": window.Ratio}
+
+// ofType is a media type.
+func ofType(word string) window.Condition {
+	screen := window.Condition{Op: window.Screen}
+	switch word {
+	case "all":
+		return window.Condition{Truth: window.Yes}
+	case "screen":
+		return screen
+	case "print":
+		return window.Condition{Op: window.Not, Args: []window.Condition{screen}}
+	}
+	return window.Never
+}
+
+func (p *parser) mediaInParens() (window.Condition, error) {
 	if t := p.peek(); t.kind != kOpen || t.text != "(" {
-		return mediaCond{}, p.fail("a condition in brackets such as (width < 768px)")
+		return window.Condition{}, p.fail("a condition in brackets such as (width < 768px)")
 	}
 	p.i++
 	if t := p.peek(); t.kind == kOpen || p.peekIdent("not") {
@@ -219,7 +152,7 @@ func (p *parser) mediaInParens() (mediaCond, error) {
 	return c, err
 }
 
-func (p *parser) mediaFeature() (mediaCond, error) {
+func (p *parser) mediaFeature() (window.Condition, error) {
 	if p.peek().kind != kIdent { // 400px <= width < 700px
 		value := p.toks[p.i:]
 		for i, t := range value {
@@ -232,15 +165,15 @@ func (p *parser) mediaFeature() (mediaCond, error) {
 		p.i += len(value)
 		cmp1, err := p.comparison()
 		if err != nil {
-			return mediaCond{}, err
+			return window.Condition{}, err
 		}
 		name, _, err := p.featureName()
 		if err != nil {
-			return mediaCond{}, err
+			return window.Condition{}, err
 		}
 		after := p.i
 		p.i = start
-		first := mediaCond{op: "feature", feature: name, cmp: flip(cmp1)}
+		first := window.Condition{Op: window.Compare, Feature: name, Axis: axes[name], Cmp: flip(cmp1)}
 		if err := p.featureValue(&first); err != nil {
 			return first, err
 		}
@@ -255,29 +188,37 @@ func (p *parser) mediaFeature() (mediaCond, error) {
 		if cmp1[0] != cmp2[0] || cmp1 == "=" {
 			return first, p.fail("a comparison in the same direction")
 		}
-		second := mediaCond{op: "feature", feature: name, cmp: cmp2}
+		second := window.Condition{Op: window.Compare, Feature: name, Axis: axes[name], Cmp: window.Cmp(cmp2)}
 		if err := p.featureValue(&second); err != nil {
 			return first, err
 		}
-		return mediaCond{op: "and", args: []mediaCond{first, second}}, nil
+		return window.Condition{Op: window.And, Args: []window.Condition{first, second}}, nil
 	}
 	name, prefix, err := p.featureName()
 	if err != nil {
-		return mediaCond{}, err
+		return window.Condition{}, err
 	}
-	c := mediaCond{op: "feature", feature: name, cmp: "="}
+	c := window.Condition{Op: window.Compare, Feature: name, Axis: axes[name], Cmp: window.Equal}
+	if window.WordsOf(name) != nil {
+		c.Op = window.Word
+		if t := p.peek(); t.kind == kClose { // alone
+			return c, nil
+		}
+	}
 	if rawIs(p.text, p.peek(), ":") {
 		p.i++
 		switch prefix {
 		case "min-":
-			c.cmp = ">="
+			c.Cmp = window.AtLeast
 		case "max-":
-			c.cmp = "<="
+			c.Cmp = window.AtMost
 		}
-	} else if prefix != "" {
+	} else if prefix != "" || c.Op == window.Word || name == "orientation" {
 		return c, p.fail(`":"`)
-	} else if c.cmp, err = p.comparison(); err != nil {
+	} else if cmp, err := p.comparison(); err != nil {
 		return c, err
+	} else {
+		c.Cmp = window.Cmp(cmp)
 	}
 	return c, p.featureValue(&c)
 }
@@ -289,7 +230,8 @@ func (p *parser) featureName() (name, prefix string, err error) {
 	}
 	name = strings.ToLower(t.text)
 	for _, pre := range []string{"min-", "max-"} {
-		if rest, ok := strings.CutPrefix(name, pre); ok && rest != "orientation" {
+		if rest, ok := strings.CutPrefix(name, pre); ok && slices.Contains([]string{"width", "height", "resolution",
+			"aspect-ratio"}, rest) {
 			name, prefix = rest, pre
 		}
 	}
@@ -322,37 +264,54 @@ func (p *parser) comparison() (string, error) {
 	return t.text, nil
 }
 
-func flip(cmp string) string {
-	return map[string]string{"<": ">", "<=": ">=", "=": "=", ">=": "<=", ">": "<"}[cmp]
+func flip(cmp string) window.Cmp {
+	return map[string]window.Cmp{"<": window.More, "<=": window.AtLeast, "=": window.Equal, ">=": window.AtMost,
+		">": window.Less}[cmp]
 }
 
-func (p *parser) featureValue(c *mediaCond) error {
+func (p *parser) featureValue(c *window.Condition) error {
 	var err error
-	switch c.feature {
+	var value Num
+	switch c.Feature {
 	case "width", "height":
-		c.value, err = p.num(kindLength)
+		if value, err = p.num(kindLength); err == nil {
+			setLength(c, value)
+		}
 	case "resolution":
-		c.value, err = p.num(kindRes)
-	case "orientation":
+		value, err = p.num(kindRes)
+		c.Value = value.Resolve(&noEnv, 0)
+	case "aspect-ratio":
+		c.Value, err = p.ratio()
+	case "orientation": // a square is portrait
 		w, ok := p.ident("portrait", "landscape")
 		if !ok {
 			return p.fail("portrait or landscape")
 		}
-		c.word = w
-	case "hover", "pointer":
-		words := []string{"none", "hover"}
-		if c.feature == "pointer" {
-			words = []string{"none", "coarse", "fine"}
+		c.Axis, c.Value, c.Cmp = window.Ratio, 1, window.AtMost
+		if w == "landscape" {
+			c.Cmp = window.More
 		}
+	default:
+		words := window.WordsOf(c.Feature)
 		w, ok := p.ident(words...)
 		if !ok {
 			return p.fail(strings.Join(words, " or "))
 		}
-		c.word = w
-	case "aspect-ratio":
-		c.ratio, err = p.ratio()
+		c.Word = w
 	}
 	return err
+}
+
+// setLength gives a comparison its length: em and rem are of the initial font size, 16px, and a length of the
+// window is computed at each.
+func setLength(c *window.Condition, value Num) {
+	at := func(w *window.Window) float64 {
+		return value.Resolve(&Env{Window: window.Window{Width: w.Width, Height: w.Height}}, 0)
+	}
+	one, two := window.Window{Width: 1000, Height: 1000}, window.Window{Width: 2000, Height: 3000}
+	if c.Value = at(&one); c.Value != at(&two) || at(&one) != at(&window.Window{Width: 2000, Height: 1000}) {
+		c.Value, c.Of = 0, at
+	}
 }
 
 // ratio parses a number, or two with a slash between.

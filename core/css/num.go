@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"tourmaline/core/window"
 )
 
 // Unit is a CSS unit.
@@ -101,30 +103,15 @@ func (u Unit) dim() dim {
 	return dimRes
 }
 
-// Env is what relative lengths are resolved against. All are CSS px but Density,
-// which is device px per CSS px. Zero Em, Rem mean 16px, zero small, large and
+// Env is what relative lengths are resolved against: a window and fonts, CSS px. Zero Em, Rem mean 16px, zero small, large and
 // dynamic heights mean Height.
 type Env struct {
-	Touch       bool // a touch screen: hover: none, pointer: coarse
-	Modes       Modes
+	window.Window
 	Em, Rem     float64
-	Width       float64
-	Height      float64
 	SmallHeight float64
 	LargeHeight float64
-	Density     float64
 	Current     RGBA // currentcolor
 }
-
-// Modes are what people and machines ask of a page; none is a light screen with motion.
-type Modes uint8
-
-// Modes, which may be joined.
-const (
-	Dark          Modes = 1 << iota // prefers-color-scheme: dark
-	ReducedMotion                   // prefers-reduced-motion: reduce
-	Print                           // on paper
-)
 
 func (e *Env) em() float64 {
 	if e.Em == 0 {
@@ -315,7 +302,7 @@ func (n *node) ofWindowHeight() bool {
 
 // ofWindowHeight reports whether a unit depends on the height of the window.
 func (u Unit) ofWindowHeight() bool {
-	wide, tall := Env{Width: 1e3, Height: 500}, Env{Width: 1e3, Height: 2e3}
+	wide, tall := Env{Window: window.Window{Width: 1e3, Height: 500}}, Env{Window: window.Window{Width: 1e3, Height: 2e3}}
 	return u != Percent && u.factor(&wide) != u.factor(&tall)
 }
 

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"tourmaline/core/css"
+	"tourmaline/core/window"
 	"tourmaline/e2e/shoot"
 )
 
@@ -39,8 +40,8 @@ var queries = []string{
 // one said is committed.
 func TestQueriesAnswerAsInABrowser(t *testing.T) {
 	const facts = "testdata/queries.json"
-	windows := []css.Env{{Width: 500, Height: 900, Density: 1}, {Width: 700, Height: 600, Density: 1},
-		{Width: 1000, Height: 800, Density: 1}}
+	windows := []css.Env{{Window: window.Window{Width: 500, Height: 900, Density: 1}}, {Window: window.Window{Width: 700, Height: 600, Density: 1}},
+		{Window: window.Window{Width: 1000, Height: 800, Density: 1}}}
 	known := map[string][]bool{}
 	data, err := os.ReadFile(facts)
 	if err == nil {
@@ -63,7 +64,7 @@ func TestQueriesAnswerAsInABrowser(t *testing.T) {
 			continue
 		}
 		for i := range windows {
-			if got := q.Holds(&windows[i]); got != known[text][i] {
+			if got := q.Holds(&windows[i].Window); got != known[text][i] {
 				t.Errorf("%q is %v in window %d, in a browser %v", text, got, i, known[text][i])
 			}
 		}

@@ -142,7 +142,7 @@ func Playing(p *plan.Plan, clips []Clip, v plan.Viewport) (out []Load) {
 	e := v.Env()
 	for _, b := range p.All() {
 		for _, l := range b.At(&e).Layers() {
-			if l.Plan.Video == nil || v.Touch {
+			if l.Plan.Video == nil || v.Touch() {
 				continue
 			}
 			src := l.Plan.Video.Sources[0]

@@ -184,7 +184,7 @@ func (l *Ladder) Tiers(width, height float64) []Tier {
 
 // At returns the rung that a window fetches; nil where the picture is not used.
 func (l *Ladder) At(e *css.Env) *Rung {
-	if l.Poster && e.Touch {
+	if l.Poster && e.Touch() {
 		return nil
 	}
 	tiers := l.Tiers(e.Width, e.Height)

@@ -20,6 +20,7 @@ import (
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/sweep"
+	"tourmaline/core/window"
 )
 
 func photo(w, h int, encode func(*bytes.Buffer, image.Image) error) []byte {
@@ -172,7 +173,7 @@ func TestNeedsByHand(t *testing.T) {
 		least          float64
 	}{{320, 1, 400.0 / 1200}, {400, 2, 800.0 / 1200}, {700, 1, 700.0 / 1200}, {1000, 1, 1000.0 / 1200}, {1000, 2, 1},
 		{1000, 3, 1}, {5000, 1, 1000.0 / 1200}} {
-		rung := ls[0].At(&css.Env{Width: r.width, Height: 800, Density: r.density})
+		rung := ls[0].At(&css.Env{Window: window.Window{Width: r.width, Height: 800, Density: r.density}})
 		if k := float64(rung.Width) / rung.Part.W; k < r.least-1e-9 || k > 1+1e-9 {
 			t.Errorf("at %g@%g the file has %g px for each of the source, wanted %g", r.width, r.density, k, r.least)
 		}
@@ -217,7 +218,7 @@ func TestFilesServeEveryPart(t *testing.T) {
 		for w := p.Widths[0]; w <= p.Widths[1]; w += 3 {
 			for _, h := range heights {
 				for _, d := range p.Density {
-					v := plan.Viewport{Width: float64(w), Height: float64(h), Density: d}
+					v := plan.Viewport{Window: window.Window{Width: float64(w), Height: float64(h), Density: d}}
 					pg := room.At(v, layout.Exact)
 					e := v.Env()
 					r := l.At(&e)
@@ -294,12 +295,12 @@ func TestPortraitFetchesAPart(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := ls[0].At(&css.Env{Width: 390, Height: 844, Density: 1})
+	r := ls[0].At(&css.Env{Window: window.Window{Width: 390, Height: 844, Density: 1}})
 	// 844 * 0.6 = 506 px high and up to 1013 px wide of the picture at 2:1, of which 390 are seen
 	if share := r.Part.W / 1200; share > 0.55 || r.Part.H < 600 {
 		t.Errorf("the phone's file holds %.0f%% of the width: %+v", share*100, r)
 	}
-	if wide := ls[0].At(&css.Env{Width: 1440, Height: 820, Density: 1}); wide.Part.W < 1200 {
+	if wide := ls[0].At(&css.Env{Window: window.Window{Width: 1440, Height: 820, Density: 1}}); wide.Part.W < 1200 {
 		t.Errorf("the desktop's file holds %+v", wide.Part)
 	}
 }
@@ -393,8 +394,8 @@ boxes:
 	if a := ls[0].Rungs[0].Best(); a.Format != "svg" || a.Name[:2] != "v-" {
 		t.Errorf("the SVG became %s", a.Name)
 	}
-	dark, light := ls[3].At(&css.Env{Width: 1000, Height: 800, Density: 1}),
-		ls[4].At(&css.Env{Width: 1000, Height: 800, Density: 1})
+	dark, light := ls[3].At(&css.Env{Window: window.Window{Width: 1000, Height: 800, Density: 1}}),
+		ls[4].At(&css.Env{Window: window.Window{Width: 1000, Height: 800, Density: 1}})
 	if a, b := len(dark.Best().Data), len(light.Best().Data); float64(a) > 0.7*float64(b) {
 		t.Errorf("under an 80%% scrim the file has %d bytes, without %d", a, b)
 	}

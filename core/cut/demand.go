@@ -16,6 +16,7 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 	"tourmaline/core/sweep"
+	"tourmaline/core/window"
 	"tourmaline/core/work"
 )
 
@@ -71,7 +72,7 @@ func percent(e css.Edge) float64 {
 		return math.NaN()
 	}
 	at := func(free float64) float64 {
-		return e.ResolveEdge(&css.Env{Width: 1000, Height: 1000, Density: 1}, free)
+		return e.ResolveEdge(&css.Env{Window: window.Window{Width: 1000, Height: 1000, Density: 1}}, free)
 	}
 	p := (at(1000) - at(0)) / 1000
 	if p < 0 || p > 1 {
@@ -344,7 +345,7 @@ func (k *layerNeed) note(at *cell, p *place.Placed, floor float64, habit bool) {
 
 func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 	k := &layerNeed{spec: specOf(p.Layer), class: s.classOf(p.Layer)}
-	if f.Box.Asks(plan.TouchFeatures...) { // what touch screens show is not swept
+	if f.Box.Mentions()&window.Touch != 0 { // what touch screens show is not swept
 		k.spec = spec{math.NaN(), math.NaN()}
 	}
 	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)

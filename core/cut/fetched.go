@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // fetched is the rung that each cell of a grid fetches; nil where the picture is not seen.
@@ -45,7 +46,7 @@ func (s *demand) finish(k int, rungs *fetched) {
 		if r.of != l { // its viewers are those of its own box
 			return
 		}
-		v := plan.Viewport{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d]}
+		v := plan.Viewport{Window: window.Window{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d]}}
 		if t == 1 {
 			v.Height = float64(p.Heights[1])
 		}

@@ -15,6 +15,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/similar"
+	"tourmaline/core/window"
 )
 
 // kite is a small bright subject with a thin string in a calm sky with a little grain.
@@ -305,7 +306,9 @@ func TestCompareAtAnEqualLook(t *testing.T) {
 // A file is looked at in the windows that many have, in three at most beside the one that most have, those that most
 // have first; windows that draw it far smaller hide what coding did.
 func TestOtherWindowsThatManyHave(t *testing.T) {
-	at := func(w float64) plan.Viewport { return plan.Viewport{Width: w, Height: 800, Density: 1} }
+	at := func(w float64) plan.Viewport {
+		return plan.Viewport{Window: window.Window{Width: w, Height: 800, Density: 1}}
+	}
 	r := &Rung{}
 	r.viewer(1).scale = 1
 	for _, v := range []struct{ width, scale, weight float64 }{{500, 1, 0.05}, {600, 0.9, 0.2}, {700, 1, 0.4},

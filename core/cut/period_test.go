@@ -14,6 +14,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/texture"
+	"tourmaline/core/window"
 )
 
 // repeated is a surface of noise, w x h px, that holds one of pw x ph px over and over.
@@ -108,8 +109,8 @@ func TestOneRepeatIsPaintedAlike(t *testing.T) {
 			t.Fatal(err)
 		}
 		store := picture.NewStore(fstest.MapFS{"a.png": {Data: data}})
-		r := l.At(&css.Env{Width: 600, Height: 800, Density: 1})
-		s, err := newScene(p, store, l, plan.Viewport{Width: 600, Height: 800, Density: 1})
+		r := l.At(&css.Env{Window: window.Window{Width: 600, Height: 800, Density: 1}})
+		s, err := newScene(p, store, l, plan.Viewport{Window: window.Window{Width: 600, Height: 800, Density: 1}})
 		if err != nil {
 			t.Fatal(err)
 		}

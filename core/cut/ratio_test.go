@@ -5,6 +5,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/picture"
+	"tourmaline/core/window"
 )
 
 // auto stays where round makes it follow the other axis, and files keep the ratio.
@@ -100,7 +101,7 @@ func TestCropsOfMovedPicturesCover(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := ls[0].At(&css.Env{Width: 600, Height: 800, Density: 1})
+	r := ls[0].At(&css.Env{Window: window.Window{Width: 600, Height: 800, Density: 1}})
 	if r.Part.W != 1200 { // drawn 300 px wide: as wide as the box
 		t.Errorf("%+v is part of the width", r.Part)
 	}

@@ -23,6 +23,7 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 	"tourmaline/core/trace"
+	"tourmaline/core/window"
 )
 
 // Options say where the plan will lie.
@@ -127,7 +128,7 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 	all := make([]*drafter, len(pages))
 	var files []string
 	for i, p := range pages {
-		r, err := trace.Page(ctx, p, trace.Options{Widths: o.Widths, Env: css.Env{Height: height, Density: density}})
+		r, err := trace.Page(ctx, p, trace.Options{Widths: o.Widths, Env: css.Env{Window: window.Window{Height: height, Density: density}}})
 		if err != nil {
 			return nil, err
 		}

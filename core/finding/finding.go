@@ -12,6 +12,7 @@ import (
 
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // Level is how much a finding matters.
@@ -64,7 +65,7 @@ type Span struct {
 	Density float64
 	Height  int
 	Runs    []Run
-	Touch   bool
+	Modes   window.Modes // that are on
 }
 
 // Statement is a true sentence about where a finding holds: at every width of
@@ -76,7 +77,7 @@ type Statement struct {
 	Densities []float64
 	Heights   [2]int
 	Some      bool
-	Touch     bool // on touch screens alone
+	Modes     window.Modes // it holds where they are on, and not without them
 }
 
 // String is the statement in words, as "320-767 px at densities 2 and 3".
@@ -112,8 +113,8 @@ func (s Statement) String() string {
 			out += fmt.Sprintf(" in %swindows %d to %d px high", some, s.Heights[0], s.Heights[1])
 		}
 	}
-	if s.Touch {
-		out += " on touch screens"
+	if s.Modes != 0 {
+		out += " " + s.Modes.In()
 	}
 	return out
 }

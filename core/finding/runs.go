@@ -1,6 +1,10 @@
 package finding
 
-import "slices"
+import (
+	"slices"
+
+	"tourmaline/core/window"
+)
 
 // Run is a range of whole window widths, both ends included.
 type Run struct{ From, To int }
@@ -32,13 +36,22 @@ func (s *Set) Less(o *Set) *Set {
 	return out
 }
 
-// OnTouch marks sentences as true of touch screens alone.
-func OnTouch(where []Statement, exact []Span) ([]Statement, []Span) {
+// Union returns what fails here or in another set on the same grid.
+func (s *Set) Union(o *Set) *Set {
+	out := &Set{heights: s.heights, runs: make([][]Run, len(s.runs))}
+	for i := range s.runs {
+		out.runs[i] = union(s.runs[i], o.runs[i])
+	}
+	return out
+}
+
+// In marks sentences as true of windows with modes on alone.
+func In(modes window.Modes, where []Statement, exact []Span) ([]Statement, []Span) {
 	for i := range where {
-		where[i].Touch = true
+		where[i].Modes = modes
 	}
 	for i := range exact {
-		exact[i].Touch = true
+		exact[i].Modes = modes
 	}
 	return where, exact
 }

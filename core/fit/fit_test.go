@@ -6,11 +6,12 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
+	"tourmaline/core/window"
 )
 
 func placed(w, h int, drawnX, drawnY, density float64) place.Placed {
 	p := place.Placed{File: &picture.File{Width: w, Height: h}}
-	p.Env = &css.Env{Density: density}
+	p.Env = &css.Env{Window: window.Window{Density: density}}
 	p.Landing = place.Landing{Size: place.Point{X: drawnX, Y: drawnY}, InView: 1}
 	p.Landing.Scale = place.Point{X: drawnX / float64(w), Y: drawnY / float64(h)}
 	return p

@@ -5,6 +5,7 @@ import (
 
 	"tourmaline/core/layout"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 func Example() {
@@ -16,7 +17,7 @@ func Example() {
 	}
 	pages := layout.Of(p) // for window after window
 	for _, w := range []float64{400, 1000} {
-		pg := pages.At(plan.Viewport{Width: w, Height: 800, Density: 2}, layout.Exact)
+		pg := pages.At(plan.Viewport{Window: window.Window{Width: w, Height: 800, Density: 2}}, layout.Exact)
 		fmt.Println(pg.Frame(p.Boxes[0].ID).Border)
 	}
 	// Output:

@@ -106,15 +106,15 @@ type Page struct {
 // Frame returns the frame of a box.
 func (p *Page) Frame(id plan.BoxID) *Frame { return &p.Frames[id] }
 
-// window resolves lengths at one window.
-type window struct {
+// lengths resolves lengths at one window.
+type lengths struct {
 	grid   float64 // steps per CSS px, 0 for exact
 	env    css.Env
 	root   float64 // font size of the root, CSS px
 	values *plan.Resolver
 }
 
-func (s *window) q(v float64) float64 {
+func (s *lengths) q(v float64) float64 {
 	if s.grid == 0 {
 		return v
 	}
@@ -175,14 +175,14 @@ func At(p *plan.Plan, v plan.Viewport, mode Mode) *Page { return Of(p).At(v, mod
 // At lays the boxes out at a window. The result holds until the next call.
 func (r *Room) At(v plan.Viewport, mode Mode) *Page {
 	p := r.pages.plan
-	s := window{env: v.Env(), values: r.pages.values}
+	s := lengths{env: v.Env(), values: r.pages.values}
 	if mode == Device {
 		s.grid = 64 * v.Density
 	}
 	pg := &r.page
 	pg.Viewport = v
 	s.rootFont(p)
-	col := column{window: &s, font: s.root, width: v.Width}
+	col := column{lengths: &s, font: s.root, width: v.Width}
 	if p.Page != nil {
 		col.open(&pg.Frames[p.Page.ID], p.Page, v)
 	}
@@ -200,7 +200,7 @@ func (r *Room) At(v plan.Viewport, mode Mode) *Page {
 }
 
 // rootFont finds what rem is: the font size that page: gives, else the 16px of browsers.
-func (s *window) rootFont(p *plan.Plan) {
+func (s *lengths) rootFont(p *plan.Plan) {
 	s.root = 16
 	if p.Page == nil {
 		return
@@ -212,7 +212,7 @@ func (s *window) rootFont(p *plan.Plan) {
 
 // least is the least height of the canvas: the root fills the window unless the plan says
 // otherwise.
-func (s *window) least(canvas *Frame) float64 {
+func (s *lengths) least(canvas *Frame) float64 {
 	m := canvas.Values.Size(plan.MinHeight)
 	switch {
 	case m == nil:
@@ -225,7 +225,7 @@ func (s *window) least(canvas *Frame) float64 {
 
 // column puts boxes one below the other on the page column.
 type column struct {
-	*window
+	*lengths
 	page    *Frame // nil: the window itself
 	sizes   boxSizes
 	font    float64
@@ -242,7 +242,7 @@ func (c *column) open(page *Frame, box *plan.Box, v plan.Viewport) {
 	c.frame(page, box, c.root)
 	page.Env.Em = c.root // its font size is the root's
 	c.page, c.font = page, c.root
-	c.sizes = c.window.sizes(page, v.Width, v.Height)
+	c.sizes = c.lengths.sizes(page, v.Width, v.Height)
 	page.Border = Rect{c.sizes.left, 0, c.sizes.width, 0}
 	c.left = page.ContentBox().X
 	c.width = c.sizes.width - page.Edge[1] - page.Edge[3] - page.Pad[1] - page.Pad[3]
@@ -264,7 +264,7 @@ func (c *column) add(f *Frame, b *plan.Box) {
 	if f.Values.Style.FontSize == nil {
 		f.Env.Em = c.font
 	}
-	z := c.window.sizes(f, c.width, c.inner)
+	z := c.lengths.sizes(f, c.width, c.inner)
 	c.margin.add(z.marginTop)
 	c.y += c.margin.take()
 	if !c.started && c.page != nil {
@@ -273,7 +273,7 @@ func (c *column) add(f *Frame, b *plan.Box) {
 	c.started = true
 	f.Border = Rect{c.left + z.left, c.y, z.width, z.height}
 	if o := f.Values.Offset; o != nil {
-		e := &c.window.env
+		e := &c.lengths.env
 		f.Border.X, f.Border.Y = c.q(plan.StepAt(o.Left, e.Width, e.Height)), c.q(plan.StepAt(o.Top, e.Width, e.Height))
 		c.y = max(c.y, f.Border.Y) // what follows lies below it
 	}
@@ -316,7 +316,7 @@ func (c *collapse) take() float64 {
 }
 
 // frame fills in all of a frame but its rectangle and paddings.
-func (s *window) frame(f *Frame, b *plan.Box, parentFont float64) {
+func (s *lengths) frame(f *Frame, b *plan.Box, parentFont float64) {
 	*f = Frame{Box: b, Values: s.values.At(b.ID, &s.env), Env: s.env}
 	f.Env.Em, f.Env.Rem = parentFont, s.root
 	st := &f.Values.Style
@@ -350,7 +350,7 @@ func (z *boxSizes) clampHeight(h float64) float64 { return max(min(h, z.maxHeigh
 // sizes resolves a box in a containing block. cw is its width, ch its height
 // where that is definite, else 0. Widths and heights are of the border box.
 // Source: CSS 2.2, 10.3.3 and 10.7 (https://www.w3.org/TR/CSS22/visudet.html#blockwidth).
-func (s *window) sizes(f *Frame, cw, ch float64) boxSizes {
+func (s *lengths) sizes(f *Frame, cw, ch float64) boxSizes {
 	st := &f.Values.Style
 	var m [4]float64
 	for i := range 4 {

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 func parse(t *testing.T, text string) *plan.Plan {
@@ -19,7 +20,7 @@ func parse(t *testing.T, text string) *plan.Plan {
 
 // Sums stand beside the rows; the window is 1000 x 800.
 func TestBoxesByHand(t *testing.T) {
-	v := plan.Viewport{Width: 1000, Height: 800, Density: 2}
+	v := plan.Viewport{Window: window.Window{Width: 1000, Height: 800, Density: 2}}
 	rows := []struct {
 		name, plan string
 		want       map[string]Rect // border boxes
@@ -85,7 +86,7 @@ func TestBordersAreWholeDevicePixels(t *testing.T) {
 	p := parse(t, "boxes: [{name: a, height: 50px, border: 1px solid red}]")
 	// 1px at 1.25 is 1.25 device px, floored to 1 = 0.8 CSS px; at 0.5 it stays 1 device px
 	for density, want := range map[float64]float64{1: 1, 1.25: 0.8, 1.5: 1 / 1.5, 2: 1, 0.5: 2} {
-		f := At(p, plan.Viewport{Width: 100, Height: 100, Density: density}, Exact).Frame(0)
+		f := At(p, plan.Viewport{Window: window.Window{Width: 100, Height: 100, Density: density}}, Exact).Frame(0)
 		if math.Abs(f.Edge[0]-want) > 1e-9 {
 			t.Errorf("at %g: %g px, want %g", density, f.Edge[0], want)
 		}
@@ -95,7 +96,7 @@ func TestBordersAreWholeDevicePixels(t *testing.T) {
 func TestTextAreasAreOfThePaddingBox(t *testing.T) {
 	p := parse(t, "boxes: [{name: a, width: 220px, height: 120px, border: 10px solid red, text: [{area: {left: "+
 		"10%, bottom: 20px, width: 50%, height: 30px}}, {area: {left: 5px, right: 15px, top: 0}}]}]")
-	f := At(p, plan.Viewport{Width: 400, Height: 300, Density: 1}, Exact).Frame(0)
+	f := At(p, plan.Viewport{Window: window.Window{Width: 400, Height: 300, Density: 1}}, Exact).Frame(0)
 	// padding box 200 x 100 at 10, 10: left 20, width 100; top 100-20-30 = 50
 	if got := f.TextRect(&f.Values.Text[0]); got != (Rect{30, 60, 100, 30}) {
 		t.Errorf("first area %+v", got)
@@ -115,12 +116,12 @@ func TestEachBoxHasItsOwnFrame(t *testing.T) {
 		}
 		p := parse(t, text)
 		room := Of(p).Room()
-		first := room.At(plan.Viewport{Width: 1002, Height: 800, Density: 1}, Exact)
+		first := room.At(plan.Viewport{Window: window.Window{Width: 1002, Height: 800, Density: 1}}, Exact)
 		held := make([]*Frame, len(p.All()))
 		for id := range held {
 			held[id] = first.Frame(plan.BoxID(id))
 		}
-		next := room.At(plan.Viewport{Width: 802, Height: 800, Density: 1}, Exact)
+		next := room.At(plan.Viewport{Window: window.Window{Width: 802, Height: 800, Density: 1}}, Exact)
 		if len(next.Frames) != n+2 {
 			t.Fatalf("%d boxes, the canvas and the page have %d frames", n, len(next.Frames))
 		}
@@ -159,7 +160,7 @@ func BenchmarkLayout20Boxes(b *testing.B) {
 	room := Of(p).Room()
 	w := 320.0
 	for b.Loop() {
-		room.At(plan.Viewport{Width: w, Height: 900, Density: 2}, Exact)
+		room.At(plan.Viewport{Window: window.Window{Width: w, Height: 900, Density: 2}}, Exact)
 		if w++; w > 3840 {
 			w = 320
 		}
@@ -174,7 +175,7 @@ func TestRemIsOfThePage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pg := At(p, plan.Viewport{Width: 400, Height: 300, Density: 1}, Exact)
+	pg := At(p, plan.Viewport{Window: window.Window{Width: 400, Height: 300, Density: 1}}, Exact)
 	if a, b := pg.Frame(p.Boxes[0].ID).Border.H, pg.Frame(p.Boxes[1].ID).Border.H; a != 60 || b != 30 {
 		t.Errorf("3rem is %g px, 3em of half of it %g", a, b)
 	}

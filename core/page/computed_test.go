@@ -12,6 +12,7 @@ import (
 
 	"tourmaline/core/cascade"
 	"tourmaline/core/css"
+	"tourmaline/core/window"
 	"tourmaline/e2e/shoot"
 )
 
@@ -115,7 +116,7 @@ func ours(t *testing.T, files map[string]string) answers {
 	}
 	out := answers{}
 	for _, width := range widths {
-		w := p.At(css.Env{Width: float64(width), Height: 800, Density: 1}, false)
+		w := p.At(css.Env{Window: window.Window{Width: float64(width), Height: 800, Density: 1}}, false)
 		at := map[string][]string{}
 		for _, e := range p.Elements() {
 			if head(e) {

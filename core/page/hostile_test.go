@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"tourmaline/core/css"
+	"tourmaline/core/window"
 )
 
 // Pages made to cost much end in bounded time, with an answer or a message.
@@ -51,7 +52,7 @@ func TestHostilePagesEnd(t *testing.T) {
 			start, left := time.Now(), false
 			p, err := Load(siteFS(files), "index.html")
 			if err == nil {
-				w := p.At(css.Env{Width: 800, Height: 600, Density: 1}, false)
+				w := p.At(css.Env{Window: window.Window{Width: 800, Height: 600, Density: 1}}, false)
 				for _, e := range p.Elements() {
 					w.Of(e, "")
 				}
@@ -78,7 +79,7 @@ func FuzzPage(f *testing.F) {
 		if err != nil {
 			return
 		}
-		w := p.At(css.Env{Width: 800, Height: 600, Density: 1}, false)
+		w := p.At(css.Env{Window: window.Window{Width: 800, Height: 600, Density: 1}}, false)
 		for _, e := range p.Elements() {
 			c := w.Of(e, "")
 			for _, name := range followed {

@@ -13,6 +13,7 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // benchmarkBox paints a box of 1440x900 at density 1 again and again; MB/s are of
@@ -25,7 +26,7 @@ func benchmarkBox(b *testing.B, css string) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	pg := layout.At(p, plan.Viewport{Width: 1440, Height: 900, Density: 1}, layout.Device)
+	pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 1440, Height: 900, Density: 1}}, layout.Device)
 	f := pg.Frame(p.Boxes[0].ID)
 	if _, err := Box(pg, f, store, Options{}); err != nil { // decodes
 		b.Fatal(err)

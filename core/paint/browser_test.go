@@ -18,6 +18,7 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 	"tourmaline/e2e/corpus"
 	"tourmaline/e2e/shoot"
 )
@@ -101,7 +102,7 @@ func ours(t testing.TB, cases []corpus.Case, store *picture.Store) (*image.RGBA,
 			t.Errorf("%s: %v\n%s", c.ID, err, c.CSS)
 			continue
 		}
-		pg := layout.At(p, plan.Viewport{Width: corpus.WindowW, Height: corpus.WindowH, Density: d}, layout.Device)
+		pg := layout.At(p, plan.Viewport{Window: window.Window{Width: corpus.WindowW, Height: corpus.WindowH, Density: d}}, layout.Device)
 		f := pg.Frame(p.Boxes[0].ID)
 		img, err := Box(pg, f, store, Options{})
 		if err != nil {
@@ -450,7 +451,7 @@ func TestPagesAgainstBrowser(t *testing.T) {
 		}
 		pg := layout.At(
 			p,
-			plan.Viewport{Width: corpus.WindowW, Height: corpus.WindowH, Density: r.density},
+			plan.Viewport{Window: window.Window{Width: corpus.WindowW, Height: corpus.WindowH, Density: r.density}},
 			layout.Device,
 		)
 		img, err := Box(pg, pg.Frame(boxID(t, p, r.box)), store, Options{Scroll: r.scroll})

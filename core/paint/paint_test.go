@@ -9,6 +9,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/layout"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 func paintBox(t *testing.T, w, h, declarations string, density float64) *image.RGBA {
@@ -19,7 +20,7 @@ func paintBox(t *testing.T, w, h, declarations string, density float64) *image.R
 	if err != nil {
 		t.Fatal(err)
 	}
-	pg := layout.At(p, plan.Viewport{Width: 500, Height: 400, Density: density}, layout.Device)
+	pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 500, Height: 400, Density: density}}, layout.Device)
 	img, err := Box(pg, pg.Frame(p.Boxes[0].ID), testStore(), Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -174,7 +175,7 @@ func TestHugeBoxesAreRefused(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pg := layout.At(p, plan.Viewport{Width: 500, Height: 400, Density: 1}, layout.Device)
+	pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 500, Height: 400, Density: 1}}, layout.Device)
 	if _, err := Box(pg, pg.Frame(p.Boxes[0].ID), testStore(), Options{}); err == nil {
 		t.Error("a box of 810 gigapixels is painted")
 	}
@@ -190,7 +191,7 @@ func TestFiltersBlend(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pg := layout.At(p, plan.Viewport{Width: 40, Height: 40, Density: 1}, layout.Device)
+	pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 40, Height: 40, Density: 1}}, layout.Device)
 	img, err := Box(pg, pg.Frame(p.Boxes[0].ID), testStore(), Options{})
 	if err != nil {
 		t.Fatal(err)

@@ -7,6 +7,7 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // A drawing that takes long may be drawn once and scaled: it then looks as it does when it is drawn at every size,
@@ -27,7 +28,7 @@ r="200" fill="#9ab"/><circle cx="1100" cy="600" r="260" fill="#cde"/></g></svg>`
 	}
 	for i, box := range []string{"heavy", "quick"} {
 		for _, w := range []float64{320, 700} {
-			pg := layout.At(p, plan.Viewport{Width: w, Height: 700, Density: 1}, layout.Device)
+			pg := layout.At(p, plan.Viewport{Window: window.Window{Width: w, Height: 700, Density: 1}}, layout.Device)
 			f := pg.Frame(p.Boxes[i].ID)
 			want, err := Box(pg, f, store, Options{})
 			if err != nil {

@@ -50,7 +50,7 @@ func (s Stage) Layer(p *Placed, f *layout.Frame, i int) (bool, error) {
 	}
 	// Field by field: this is the innermost loop of every sweep.
 	p.ID, p.Plan, p.Image, p.File, p.Natural, p.Opaque = l.ID, l.Plan, img, nil, Natural{}, [4]bool{}
-	layer := l.On(f.Env.Touch)
+	layer := l.On(f.Env.Modes)
 	p.Layer, p.Env, p.Pixels, p.Keep, p.Focus = layer, &f.Env, density, l.Plan.Keep, l.Plan.Focus
 	p.Area, p.Paint = s.areas(f, layer)
 	p.Scrolls = max(s.Page.Height-s.Page.Viewport.Height-s.Scroll, 0)
@@ -79,7 +79,7 @@ func (s Stage) Layer(p *Placed, f *layout.Frame, i int) (bool, error) {
 // OnTouch says in words what becomes of a fixed layer on touch screens; "" where the window
 // is not of one, or nothing is written for it.
 func (p *Placed) OnTouch(f *layout.Frame) string {
-	if !f.Env.Touch {
+	if !f.Env.Touch() {
 		return ""
 	}
 	i := f.Values.Find(p.ID)

@@ -10,6 +10,7 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // tiles is one axis by the standard's words, tile by tile.
@@ -130,7 +131,7 @@ func TestLandAgainstTiles(t *testing.T) {
 		l.Position = css.Position{X: css.Edge{Offset: css.Pxs(px)}, Y: css.Edge{Offset: css.Pct(py)}}
 		keep := &plan.Region{X: r.Float64() * 0.7, Y: r.Float64() * 0.7, W: 0.05 + r.Float64()*0.25, H: 0.05 +
 			r.Float64()*0.25}
-		got := Land(&Input{Layer: &l, Env: &window, Natural: raster(50, 40), Pixels: 1, Area: area, Paint: paint,
+		got := Land(&Input{Layer: &l, Env: &at400, Natural: raster(50, 40), Pixels: 1, Area: area, Paint: paint,
 			Keep: keep})
 
 		x := lay(l.Repeat.X, w, area.X, area.W, paint.X, paint.W, px, true)
@@ -211,7 +212,7 @@ func TestDeviceByHand(t *testing.T) {
 			Point{101, 51}, Point{}, true},
 	} {
 		l := layer(t, r.background)
-		in := Input{Layer: &l, Env: &window, Natural: raster(200, 100), Pixels: 1, Area: r.area, Paint: r.area,
+		in := Input{Layer: &l, Env: &at400, Natural: raster(200, 100), Pixels: 1, Area: r.area, Paint: r.area,
 			Bound: r.area}
 		s := Device(&in, 2)
 		if s.Dest != r.dest || s.Tile != r.tile || s.Phase != r.phase || s.One != r.one {
@@ -222,13 +223,13 @@ func TestDeviceByHand(t *testing.T) {
 	// space: 2 tiles of 90 in 200 device px part by 20
 	l := layer(t, "url(a) 0 0/45px 50px space no-repeat")
 	area := layout.Rect{W: 100, H: 50}
-	if s := Device(&Input{Layer: &l, Env: &window, Natural: raster(200, 100), Pixels: 1, Area: area, Paint: area,
+	if s := Device(&Input{Layer: &l, Env: &at400, Natural: raster(200, 100), Pixels: 1, Area: area, Paint: area,
 		Bound: area}, 2); s.Space.X != 20 || s.One {
 		t.Errorf("spaced tiles are %v apart", s.Space)
 	}
 	// fixed, and the box lies within one tile of 400 px: a single draw, from the box's place in it
 	l = layer(t, "url(a) 0 0/400px 400px fixed")
-	in := Input{Layer: &l, Env: &window, Natural: raster(200, 100), Pixels: 1, Area: layout.Rect{W: 400, H: 800},
+	in := Input{Layer: &l, Env: &at400, Natural: raster(200, 100), Pixels: 1, Area: layout.Rect{W: 400, H: 800},
 		Paint: layout.Rect{X: 50, Y: 450, W: 100, H: 60}, Bound: layout.Rect{X: 50, Y: 450, W: 100, H: 60}}
 	if s := Device(&in, 1); !s.One || s.Dest != [4]int{50, 450, 150, 510} || s.Phase != (Point{50, 50}) {
 		t.Errorf("the fixed tile: one %v, dest %v, phase %v", s.One, s.Dest, s.Phase)
@@ -247,7 +248,7 @@ boxes:
 		t.Fatal(err)
 	}
 	svg := `<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20"/>`
-	pg := layout.At(p, plan.Viewport{Width: 400, Height: 800, Density: 1}, layout.Exact)
+	pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 400, Height: 800, Density: 1}}, layout.Exact)
 	s := Stage{Page: pg, Store: picture.NewStore(fstest.MapFS{"v.svg": {Data: []byte(svg)}}), Scroll: 30}
 	placed, err := s.Box(pg.Frame(2))
 	if err != nil || len(placed) != 3 {

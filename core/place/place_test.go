@@ -8,6 +8,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/layout"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 func layer(t testing.TB, text string) css.Layer {
@@ -21,7 +22,7 @@ func layer(t testing.TB, text string) css.Layer {
 
 func raster(w, h float64) Natural { return Natural{W: w, H: h, Ratio: w / h} }
 
-var window = css.Env{Width: 400, Height: 800, Density: 1}
+var at400 = css.Env{Window: window.Window{Width: 400, Height: 800, Density: 1}}
 
 func near(a, b float64) bool { return math.Abs(a-b) < 1e-6 }
 
@@ -103,7 +104,7 @@ func TestLandByHand(t *testing.T) {
 	for _, r := range rows {
 		l := layer(t, r.background)
 		area := layout.Rect{W: r.aw, H: r.ah}
-		got := Land(&Input{Layer: &l, Env: &window, Natural: r.natural, Pixels: 1, Area: area, Paint: area})
+		got := Land(&Input{Layer: &l, Env: &at400, Natural: r.natural, Pixels: 1, Area: area, Paint: area})
 		w := r.want
 		if !near(got.Size.X, w.w) || !near(got.Size.Y, w.h) || !near(got.Origin.X, w.x) || !near(got.Origin.Y, w.y) ||
 			!near(got.Step.X, w.stepX) || !near(got.Step.Y, w.stepY) ||
@@ -116,7 +117,7 @@ func TestLandByHand(t *testing.T) {
 
 func TestLandTellsCropKeepFocusAndSharpness(t *testing.T) {
 	l := layer(t, "url(a) 50% 50%/cover no-repeat")
-	env := css.Env{Width: 390, Height: 844, Density: 3}
+	env := css.Env{Window: window.Window{Width: 390, Height: 844, Density: 3}}
 	area := layout.Rect{X: 10, Y: 20, W: 400, H: 400}
 	// Drawn 800x400 at x = 10+(400-800)/2 = -190: a quarter is cut left and right.
 	// keep 0.2..0.4 lies at -190+160 = -30 to 130: 120 of 160 px are inside = 0.75.
@@ -139,7 +140,7 @@ func TestLandTellsCropKeepFocusAndSharpness(t *testing.T) {
 func TestSharpnessIsOfTheLargerAxis(t *testing.T) {
 	l := layer(t, "url(a) 0 0/200px 50px no-repeat")
 	area := layout.Rect{W: 300, H: 300}
-	in := Input{Layer: &l, Env: &window, Natural: raster(100, 100), Pixels: 1, Area: area, Paint: area}
+	in := Input{Layer: &l, Env: &at400, Natural: raster(100, 100), Pixels: 1, Area: area, Paint: area}
 	if got := Land(&in).Sharp; !near(got, 0.5) {
 		t.Errorf("%g px for each device px, want 0.5", got)
 	}
@@ -163,7 +164,7 @@ func TestCoverProperties(t *testing.T) {
 		area := layout.Rect{W: 1 + r.Float64()*3000, H: 1 + r.Float64()*3000}
 		l := layer(t, "url(a) center/cover no-repeat")
 		l.Position.X.Offset, l.Position.Y.Offset = css.Pct(r.Float64()*100), css.Pct(r.Float64()*100)
-		got := Land(&Input{Layer: &l, Env: &window, Natural: n, Pixels: 1, Area: area, Paint: area})
+		got := Land(&Input{Layer: &l, Env: &at400, Natural: n, Pixels: 1, Area: area, Paint: area})
 		if got.Bare > 1e-6 || math.Abs(got.Stretch()-1) > 1e-9 {
 			t.Fatalf("%+v in %+v: bare %g stretch %g", n, area, got.Bare, got.Stretch())
 		}
@@ -184,7 +185,7 @@ func TestDeviceCoverFillsTheSnappedBox(t *testing.T) {
 		area := layout.Rect{X: r.Float64() * 50, Y: r.Float64() * 50, W: 1 + r.Float64()*500, H: 1 + r.Float64()*500}
 		k := []float64{1, 1.25, 1.5, 2, 3}[r.IntN(5)]
 		l := layer(t, "url(a) 30% 70%/cover no-repeat")
-		in := Input{Layer: &l, Env: &window, Natural: raster(640, 480), Pixels: 1, Area: area, Paint: area,
+		in := Input{Layer: &l, Env: &at400, Natural: raster(640, 480), Pixels: 1, Area: area, Paint: area,
 			Bound: area}
 		s := Device(&in, k)
 		x0, y0, x1, y1 := SnapRect(area, k)
@@ -197,7 +198,7 @@ func TestDeviceCoverFillsTheSnappedBox(t *testing.T) {
 func TestLandDoesNotAllocate(t *testing.T) {
 	l := layer(t, "url(a) calc(50% + 1vw) 30%/cover no-repeat")
 	area := layout.Rect{W: 400, H: 300}
-	in := Input{Layer: &l, Env: &window, Natural: raster(1600, 900), Pixels: 1, Area: area, Paint: area,
+	in := Input{Layer: &l, Env: &at400, Natural: raster(1600, 900), Pixels: 1, Area: area, Paint: area,
 		Keep: &plan.Region{X: 0.3, Y: 0.3, W: 0.2, H: 0.2}}
 	if n := testing.AllocsPerRun(100, func() { Land(&in) }); n != 0 {
 		t.Errorf("a landing allocates %g times", n)
@@ -215,7 +216,7 @@ func BenchmarkLandTileCalc(b *testing.B) {
 func benchmarkLand(b *testing.B, text string) {
 	l := layer(b, text)
 	area := layout.Rect{W: 1440, H: 630}
-	env := css.Env{Width: 1440, Height: 900, Density: 2}
+	env := css.Env{Window: window.Window{Width: 1440, Height: 900, Density: 2}}
 	in := Input{Layer: &l, Env: &env, Natural: raster(3200, 1800), Pixels: 1, Area: area, Paint: area,
 		Keep: &plan.Region{X: 0.5, Y: 0.5, W: 0.2, H: 0.3}}
 	b.ReportAllocs()

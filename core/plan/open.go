@@ -361,6 +361,7 @@ func (p *Plan) Try(id LayerID, change func(*Layer)) (*Plan, error) {
 			change(&r.Layers[id.N-1])
 		}
 	}
+	b.regions = &regions{}
 	if err := b.addShifts(); err != nil {
 		return nil, err
 	}
@@ -375,7 +376,7 @@ func (p *Plan) TryInk(ink css.Color) *Plan {
 	q := p
 	for _, old := range p.all {
 		b := *old
-		b.Rules = slices.Clone(b.Rules)
+		b.Rules, b.regions = slices.Clone(b.Rules), &regions{}
 		for i := range b.Rules {
 			b.Rules[i].Text = slices.Clone(b.Rules[i].Text)
 			for k := range b.Rules[i].Text {

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"tourmaline/core/css"
+	"tourmaline/core/window"
 )
 
 const openPlan = `tourmaline: 1
@@ -52,7 +53,7 @@ func TestOpenAndApply(t *testing.T) {
 	p = q
 	hero := p.Boxes[0]
 	at := func(w float64) string {
-		return hero.At(&css.Env{Width: w, Height: 700, Density: 1}).Layers()[1].Position.String()
+		return hero.At(&css.Env{Window: window.Window{Width: w, Height: 700, Density: 1}}).Layers()[1].Position.String()
 	}
 	if at(559) != "71% 58%" || at(560) != "64% 58%" {
 		t.Errorf("positions %s and %s", at(559), at(560))
@@ -114,7 +115,7 @@ func TestSettleIsReadingWhatIsWritten(t *testing.T) {
 				t.Fatal(err)
 			}
 			for _, w := range []float64{400, 700} {
-				e := &css.Env{Width: w, Height: 800, Density: 1}
+				e := &css.Env{Window: window.Window{Width: w, Height: 800, Density: 1}}
 				for i := range a.All() {
 					x, y := a.All()[i].At(e), b.All()[i].At(e)
 					if len(x.Layers()) != len(y.Layers()) ||
@@ -168,13 +169,13 @@ func TestLayerIdentity(t *testing.T) {
 	for want, got := range map[LayerID]Painted{
 		{0, 0, 2}: p.Boxes[0].Base().Layers()[1],
 		{1, 0, 2}: b.Base().Layers()[0], // the scrim is open, and clear
-		{1, 2, 1}: b.At(&css.Env{Width: 3}).Layers()[0],
+		{1, 2, 1}: b.At(&css.Env{Window: window.Window{Width: 3}}).Layers()[0],
 	} {
 		if got.ID != want {
 			t.Errorf("%s is %v, want %v", got, got.ID, want)
 		}
 	}
-	if l := b.At(&css.Env{Width: 7}).Layers()[0]; l.ID != (LayerID{1, 0, 2}) || l.Size.Kind != css.Cover {
+	if l := b.At(&css.Env{Window: window.Window{Width: 7}}).Layers()[0]; l.ID != (LayerID{1, 0, 2}) || l.Size.Kind != css.Cover {
 		t.Errorf("a size alone makes it another layer: %v", l.ID)
 	}
 	if l := p.Layer(LayerID{1, 0, 2}); l == nil || l.CSS.Image.URL != "a.jpg" {

@@ -19,6 +19,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/doc"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // Version is the plan format that is read.
@@ -159,6 +160,8 @@ type Box struct {
 	// Rules hold one after another, later ones over earlier ones. The first is
 	// unconditional; those of settled positions follow it, then the when blocks.
 	Rules []Rule
+
+	regions *regions
 }
 
 // Rule is a set of values that holds where its media query does. Nil fields are
@@ -318,15 +321,15 @@ func (t Touch) String() string { return touches[t] }
 
 // Apart reports whether a layer stands in a pseudo-element of the box: it is filtered, or on touch screens lies on a
 // fixed layer.
-func (b *Box) Apart(l *Painted, touch bool) bool {
-	return len(l.Plan.Filters) > 0 || l.Plan.Video != nil || touch && b.Touch(l) == TouchFixedLayer
+func (b *Box) Apart(l *Painted, modes window.Modes) bool {
+	return len(l.Plan.Filters) > 0 || l.Plan.Video != nil || modes&window.Touch != 0 && b.Touch(l) == TouchFixedLayer
 }
 
 // Touch says what becomes of a layer of the box on touch screens; it is TouchNone for what
 // is not fixed, and where the box has rules of its own for touch screens.
 func (b *Box) Touch(l *Painted) Touch {
 	switch {
-	case l.Attachment != css.Fixed || l.Image.IsNone() || b.Asks(TouchFeatures...):
+	case l.Attachment != css.Fixed || l.Image.IsNone() || b.Mentions()&window.Touch != 0:
 		return TouchNone
 	case l.Plan.Touch != TouchAuto:
 		return l.Plan.Touch
@@ -402,6 +405,7 @@ func (p *Plan) validate() error {
 		if len(b.Rules) > maxRules {
 			return b.tooManyRules()
 		}
+		b.regions = &regions{}
 		for i := range b.Rules {
 			c, err := b.values(1 | 1<<i)
 			if err != nil {
@@ -412,6 +416,9 @@ func (p *Plan) validate() error {
 					return err
 				}
 			}
+		}
+		if _, err := b.cut(); err != nil {
+			return err
 		}
 	}
 	names := map[string]bool{}
@@ -491,7 +498,7 @@ func (b *Box) zero(c *Values) error {
 
 // ShowsImages reports whether the box has a picture or gradient at any window.
 func (b *Box) ShowsImages() bool {
-	return slices.ContainsFunc(b.EachRule(), func(c *Values) bool {
+	return slices.ContainsFunc(b.Looks(), func(c *Values) bool {
 		return slices.ContainsFunc(c.layers, func(l Painted) bool { return !l.Image.IsNone() })
 	})
 }
@@ -499,7 +506,7 @@ func (b *Box) ShowsImages() bool {
 // Paints reports whether the box paints anything at any window: a page column
 // that only holds the boxes together does not.
 func (b *Box) Paints() bool {
-	for _, c := range b.EachRule() {
+	for _, c := range b.Looks() {
 		if !c.Style.Background.Color.IsTransparent() || len(c.Style.Shadows) > 0 {
 			return true
 		}
@@ -517,21 +524,30 @@ func (b *Box) Paints() bool {
 	return b.Role == Row
 }
 
-// Asks reports whether a media query of the box asks for any of the features, such as
-// hover or height; min- and max- forms count as the feature.
-func (b *Box) Asks(features ...string) bool {
-	return slices.ContainsFunc(b.Rules, func(r Rule) bool { return r.Media.Asks(features...) })
+// Asks reports whether a media query of the box asks for any of the numbers of the window.
+func (b *Box) Asks(axes ...window.Axis) bool {
+	return slices.ContainsFunc(b.Rules, func(r Rule) bool { return r.Media.Asks(axes...) })
 }
 
-// OnTouch reports whether the box is painted in another way on touch screens.
-func (b *Box) OnTouch() bool {
-	return b.Asks(TouchFeatures...) || slices.ContainsFunc(b.EachRule(), func(c *Values) bool {
+// Mentions are the modes that media queries of the box ask for.
+func (b *Box) Mentions() (m window.Modes) {
+	for i := range b.Rules {
+		m |= b.Rules[i].Media.Modes()
+	}
+	return m
+}
+
+// Modes are those in which the box may be painted in another way: that its rules mention, and touch where a layer
+// scrolls there that is fixed elsewhere.
+func (b *Box) Modes() window.Modes {
+	m := b.Mentions()
+	if slices.ContainsFunc(b.Looks(), func(c *Values) bool {
 		return slices.ContainsFunc(c.layers, func(l Painted) bool { return l.Scrolled != nil })
-	})
+	}) {
+		m |= window.Touch
+	}
+	return m
 }
-
-// TouchFeatures are what tells touch screens from others.
-var TouchFeatures = []string{"hover", "pointer"}
 
 // whole is the place of what concerns the plan as such.
 func (p *Plan) whole() source.Span {

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"tourmaline/core/css"
+	"tourmaline/core/window"
 )
 
 const head = "tourmaline: 1\nboxes:\n  - name: a\n    height: 10px\n"
@@ -94,9 +95,9 @@ func TestWhenBlocksLayOver(t *testing.T) {
           - color: blue
 `)
 	b := p.Boxes[0]
-	wide := b.At(&css.Env{Width: 900, Height: 100})
-	mid := b.At(&css.Env{Width: 400, Height: 100})
-	thin := b.At(&css.Env{Width: 200, Height: 100})
+	wide := b.At(&css.Env{Window: window.Window{Width: 900, Height: 100}})
+	mid := b.At(&css.Env{Window: window.Window{Width: 400, Height: 100}})
+	thin := b.At(&css.Env{Window: window.Window{Width: 200, Height: 100}})
 	if wide.Style.Background.Color.String() != "#f00" || wide.Layers()[0].Plan.Keep == nil ||
 		wide.Layers()[0].Size.String() != "cover" {
 		t.Errorf("wide: %+v", wide)
@@ -109,7 +110,7 @@ func TestWhenBlocksLayOver(t *testing.T) {
 		t.Errorf("thin: %s", thin.Layers()[0])
 	}
 	r := NewResolver(p)
-	if r.At(b.ID, &css.Env{Width: 900, Height: 100}) != r.At(b.ID, &css.Env{Width: 1000, Height: 1}) {
+	if r.At(b.ID, &css.Env{Window: window.Window{Width: 900, Height: 100}}) != r.At(b.ID, &css.Env{Window: window.Window{Width: 1000, Height: 1}}) {
 		t.Error("the same rules are computed twice")
 	}
 }
@@ -206,7 +207,7 @@ func FuzzParse(f *testing.F) {
 			return
 		}
 		for _, b := range p.All() {
-			b.At(&css.Env{Width: 400, Height: 300, Density: 1})
+			b.At(&css.Env{Window: window.Window{Width: 400, Height: 300, Density: 1}})
 		}
 	})
 }

@@ -6,6 +6,7 @@ import (
 	"strconv"
 
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 func (p *Plan) readViewports(n node) error {
@@ -90,7 +91,7 @@ func readViewport(n node) (v Viewport, err error) {
 	case part < 0 || part > 1:
 		err = n.fail("a viewport with a share between 0% and 100%")
 	}
-	v.Share, v.Touch = part, v.Touch || touch
+	v.Share, v.Modes = part, v.Modes|window.Touch.If(touch)
 	return v, err
 }
 

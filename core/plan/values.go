@@ -8,6 +8,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // Painted is one layer as it is painted where certain rules hold.
@@ -20,9 +21,9 @@ type Painted struct {
 	Scrolled *css.Layer
 }
 
-// On is the layer as it is on a screen.
-func (l *Painted) On(touch bool) *css.Layer {
-	if touch && l.Scrolled != nil {
+// On is the layer as it is in windows with some modes.
+func (l *Painted) On(modes window.Modes) *css.Layer {
+	if modes&window.Touch != 0 && l.Scrolled != nil {
 		return l.Scrolled
 	}
 	return &l.Layer
@@ -37,7 +38,8 @@ type Values struct {
 	Ratio  float64 // 0: none
 	Style  css.Style
 	Text   []TextArea
-	Bare   bool // it has no padding, margin or border
+	Bare   bool   // it has no padding, margin or border
+	Images RuleID // the block that declares the images
 
 	layers []Painted
 	mask   uint64 // the rules that hold
@@ -111,7 +113,7 @@ func (r *Resolver) At(id BoxID, e *css.Env) *Values {
 	b, m := r.plan.all[id], &r.boxes[id]
 	var mask uint64
 	for i := range b.Rules {
-		if b.Rules[i].Media.Matches(e) {
+		if b.Rules[i].Media.Holds(&e.Window) {
 			mask |= 1 << i
 		}
 	}
@@ -120,11 +122,14 @@ func (r *Resolver) At(id BoxID, e *css.Env) *Values {
 	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	c := m.known[mask]
-	if c == nil {
-		if m.known == nil {
-			m.known = map[uint64]*Values{}
+	if m.known == nil {
+		m.known = map[uint64]*Values{}
+		for _, x := range b.Combinations() {
+			m.known[x.Rules] = x.Values
 		}
+	}
+	c := m.known[mask]
+	if c == nil { // a window of fractions of px
 		c = b.must(mask)
 		m.known[mask] = c
 	}
@@ -145,7 +150,7 @@ func (b *Box) must(mask uint64) *Values {
 func (b *Box) At(e *css.Env) *Values {
 	var mask uint64
 	for i := range b.Rules {
-		if b.Rules[i].Media.Matches(e) {
+		if b.Rules[i].Media.Holds(&e.Window) {
 			mask |= 1 << i
 		}
 	}
@@ -154,15 +159,6 @@ func (b *Box) At(e *css.Env) *Values {
 
 // Base returns the values where no when block holds.
 func (b *Box) Base() *Values { return b.must(1) }
-
-// EachRule returns the values where only the first rule and one other hold, for each rule.
-func (b *Box) EachRule() []*Values {
-	out := make([]*Values, len(b.Rules))
-	for i := range b.Rules {
-		out[i] = b.must(1 | 1<<i)
-	}
-	return out
-}
 
 // list is the layers: of the rule that holds last, and what of them is painted.
 type list struct {
@@ -210,6 +206,7 @@ func (b *Box) values(mask uint64) (*Values, error) {
 			}
 		}
 	}
+	c.Images = images
 	c.number(b, &l, images)
 	c.Bare = c.bare()
 	return c, nil

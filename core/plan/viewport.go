@@ -1,35 +1,29 @@
 package plan
 
 import (
-	"strconv"
-	"strings"
-
 	"tourmaline/core/css"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // MaxWindow is the largest window side in CSS px.
-const MaxWindow = 16384
+const MaxWindow = window.MaxSide
 
-// Viewport is a window: CSS px and device px per CSS px.
+// Viewport is a window with what the plan says of it.
 type Viewport struct {
-	Name    string // "" when it was given as a size
-	Width   float64
-	Height  float64
-	Density float64
-	Share   float64 // 0..1 of the visitors; 0 where not given
-	Touch   bool    // a touch screen
-	Span    source.Span
+	window.Window
+	Name  string  // "" when it was given as a size
+	Share float64 // 0..1 of the visitors; 0 where not given
+	Span  source.Span
 }
 
-// String is the size as 390x844@3; a touch screen without a name says so.
+// String is the size as 390x844@3; a window without a name says its modes too.
 func (v Viewport) String() string {
-	f := func(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
-	s := f(v.Width) + "x" + f(v.Height) + "@" + f(v.Density)
-	if v.Touch && v.Name == "" {
-		s += " touch"
+	w := v.Window
+	if v.Name != "" {
+		w.Modes = 0
 	}
-	return s
+	return w.String()
 }
 
 // Label is the name with the size, or the size.
@@ -41,43 +35,20 @@ func (v Viewport) Label() string {
 }
 
 // Env returns what lengths at this viewport are resolved against.
-func (v Viewport) Env() css.Env {
-	return css.Env{Width: v.Width, Height: v.Height, Density: v.Density, Touch: v.Touch}
-}
+func (v Viewport) Env() css.Env { return css.Env{Window: v.Window} }
 
-// ParseViewport reads 390x844@3, or "390x844@3 touch" for a touch screen; the density may
-// be left out (1).
+// ParseViewport reads 390x844@3, with modes after it as in "390x844@3 touch dark"; the density may be left out (1).
 func ParseViewport(s string) (Viewport, error) {
-	bad := func() (Viewport, error) {
-		return Viewport{}, &source.SyntaxError{Text: s,
-			Want: "a viewport such as 390x844@3 (CSS width x height @ density)"}
-	}
-	whole, touch := strings.CutSuffix(strings.TrimSpace(s), " touch")
-	size, dens, hasDens := strings.Cut(whole, "@")
-	ws, hs, ok := strings.Cut(size, "x")
-	if !ok {
-		return bad()
-	}
-	w, err1 := strconv.ParseFloat(strings.TrimSpace(ws), 64)
-	h, err2 := strconv.ParseFloat(strings.TrimSpace(hs), 64)
-	d := 1.0
-	var err3 error
-	if hasDens {
-		d, err3 = strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(dens), "x"), 64)
-	}
-	if err1 != nil || err2 != nil || err3 != nil || !(w >= 1 && w <= MaxWindow && h >= 1 && h <= MaxWindow &&
-		d >= 0.1 && d <= 10) {
-		return bad()
-	}
-	return Viewport{Width: w, Height: h, Density: d, Touch: touch}, nil
+	w, err := window.Parse(s)
+	return Viewport{Window: w}, err
 }
 
 // DefaultViewports are what a plan without named ones is looked at with.
 func DefaultViewports() []Viewport {
 	return []Viewport{
-		{Name: "phone", Width: 390, Height: 844, Density: 3, Share: 0.55, Touch: true},
-		{Name: "tablet", Width: 820, Height: 1180, Density: 2, Share: 0.10, Touch: true},
-		{Name: "laptop", Width: 1440, Height: 900, Density: 2, Share: 0.20},
-		{Name: "desktop", Width: 1920, Height: 1080, Density: 1, Share: 0.15},
+		{Name: "phone", Window: window.Window{Width: 390, Height: 844, Density: 3, Modes: window.Touch}, Share: 0.55},
+		{Name: "tablet", Window: window.Window{Width: 820, Height: 1180, Density: 2, Modes: window.Touch}, Share: 0.10},
+		{Name: "laptop", Window: window.Window{Width: 1440, Height: 900, Density: 2}, Share: 0.20},
+		{Name: "desktop", Window: window.Window{Width: 1920, Height: 1080, Density: 1}, Share: 0.15},
 	}
 }

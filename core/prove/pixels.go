@@ -138,7 +138,7 @@ func (m *Made) delivered(f *layout.Frame) (*layout.Frame, *picture.Store, error)
 			store = store.With(img.URL, made.ladder.File.Stand(px))
 			continue
 		}
-		as := *l.On(f.Env.Touch)
+		as := *l.On(f.Env.Modes)
 		as.Size = r.Size(&as, made.ladder.File)
 		own.Values = own.Values.Drawn(i, as)
 		store = store.With(img.URL, made.ladder.File.As(px))

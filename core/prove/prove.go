@@ -312,7 +312,7 @@ func (m *Made) rung(b *plan.Box, source string, e *css.Env) *cut.Rung {
 func Apart(f *layout.Frame) bool {
 	layers := f.Values.Layers()
 	for i := range layers {
-		if f.Box.Apart(&layers[i], f.Env.Touch) {
+		if f.Box.Apart(&layers[i], f.Env.Modes) {
 			return true
 		}
 	}
@@ -398,7 +398,7 @@ func (o *look) layer(i int, got *css.Layer) error {
 	}
 	store, theirStore := o.Store, o.Store
 	own, other := *f, *f
-	want := *l.On(f.Env.Touch)
+	want := *l.On(f.Env.Modes)
 	given := *got
 	if img.IsURL {
 		r := o.rung(f.Box, img.URL, &f.Env)

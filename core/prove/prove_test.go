@@ -11,6 +11,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/measure"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 func parse(t *testing.T, text string) *plan.Plan {
@@ -75,7 +76,7 @@ func visitOf() *Visit {
 // What is as the plan says is not told; each thing that is not, is, for its box.
 func TestFacts(t *testing.T) {
 	p := parse(t, text)
-	w := &Window{Viewport: plan.Viewport{Width: 400, Height: 600, Density: 1}}
+	w := &Window{Viewport: plan.Viewport{Window: window.Window{Width: 400, Height: 600, Density: 1}}}
 	for name, c := range map[string]struct {
 		change func(v *Visit)
 		want   string // what differs of b
@@ -120,7 +121,7 @@ func TestFacts(t *testing.T) {
 // Each part of a page is looked at once, as far as the page scrolls.
 func TestStops(t *testing.T) {
 	p := parse(t, text)
-	w := &Window{Viewport: plan.Viewport{Width: 400, Height: 600, Density: 1}}
+	w := &Window{Viewport: plan.Viewport{Window: window.Window{Width: 400, Height: 600, Density: 1}}}
 	m := &Made{Plan: p}
 	v := visitOf()
 	if got := m.Stops(w, v); !slices.Equal(got, []Stop{{0, 0, 400}}) {
@@ -140,7 +141,7 @@ func TestStops(t *testing.T) {
 // Pixels are compared box by box, but for what lies over a box, and told by their mean and their worst block.
 func TestPixels(t *testing.T) {
 	p := parse(t, text)
-	w := &Window{Viewport: plan.Viewport{Width: 400, Height: 600, Density: 1}}
+	w := &Window{Viewport: plan.Viewport{Window: window.Window{Width: 400, Height: 600, Density: 1}}}
 	m, v := &Made{Plan: p}, visitOf()
 	shot, err := m.Expect(w, v, Stop{0, 0, 400})
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"tourmaline/core/measure"
 	"tourmaline/core/plan"
 	"tourmaline/core/video"
+	"tourmaline/core/window"
 )
 
 // video holds the video of a box against the plan: it plays, silent, where it is to be seen, as large as the padding
@@ -82,7 +83,7 @@ func (o *look) videoSharp(l *plan.Painted, f *video.File) float64 {
 
 // samePlace reports whether two positions are the same in a box of any size.
 func samePlace(a, b css.Position) bool {
-	e := &css.Env{Width: 1000, Height: 1000, Density: 1}
+	e := &css.Env{Window: window.Window{Width: 1000, Height: 1000, Density: 1}}
 	for _, free := range []float64{0, 1000, -700} {
 		for _, p := range [][2]css.Edge{{a.X, b.X}, {a.Y, b.Y}} {
 			if d := p[0].ResolveEdge(e, free) - p[1].ResolveEdge(e, free); d > 0.5 || d < -0.5 {

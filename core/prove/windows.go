@@ -10,6 +10,7 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // Window is a window in which a page is looked at.
@@ -45,53 +46,78 @@ type borders struct {
 	windows []Window
 }
 
-func (b *borders) rule(r *cascade.Rule) {
+// rule takes in the borders of a media query, in the queries around it, and of those in it.
+func (b *borders) rule(r *cascade.Rule, around ...window.Query) {
 	if r.At != "media" {
-		return
-	}
-	var boxes []plan.BoxID
-	for _, inner := range r.Rules {
-		boxes = append(boxes, b.boxesOf(inner.Prelude.Text())...)
-	}
-	if boxes == nil {
 		return
 	}
 	text := strings.TrimSpace(r.Prelude.Text())
 	q := css.ParseQuery(text)
+	under := append(slices.Clip(around), q)
+	var boxes []plan.BoxID
+	for i := range r.Rules {
+		boxes = append(boxes, b.boxesOf(r.Rules[i].Prelude.Text())...)
+		b.rule(&r.Rules[i], under...)
+	}
+	if boxes == nil {
+		return
+	}
+	var modes window.Modes
+	for _, o := range under {
+		modes |= o.Modes()
+	}
+	for _, m := range modes.Subsets() {
+		b.borders(text, boxes, q, func(w *window.Window) bool {
+			return !slices.ContainsFunc(around, func(o window.Query) bool { return !o.Holds(w) })
+		}, m)
+	}
+	// One window with the modes on in which a query of modes alone holds.
+	for _, m := range modes.Subsets() {
+		if m == 0 {
+			continue
+		}
+		v := b.plan.Named[0].Window
+		v.Width, v.Height = math.Round(v.Width), math.Round(v.Height)
+		if v.Modes |= m; !slices.ContainsFunc(under, func(o window.Query) bool { return !o.Holds(&v) }) {
+			b.take(Window{Viewport: plan.Viewport{Window: v}, Border: text, Boxes: boxes, Pixels: true})
+		}
+	}
+}
+
+// borders takes in the windows at which a query begins or ends to hold, among those of others, with modes on.
+func (b *borders) borders(text string, boxes []plan.BoxID, q window.Query, among func(*window.Window) bool,
+	modes window.Modes) {
+	holds := func(w, h int) bool {
+		return slices.ContainsFunc([]float64{1, 2, 3}, func(d float64) bool {
+			v := window.Window{Width: float64(w), Height: float64(h), Density: d, Modes: modes}
+			return among(&v) && q.Holds(&v)
+		})
+	}
 	// Where it holds, seen from the heights and widths that matter: enough to find each of its borders.
 	heights, widths := b.known()
 	var at [][2]int
 	for _, h := range heights {
-		for _, w := range b.turns(b.plan.Widths, func(w int) bool { return holds(&q, w, h) }) {
+		for _, w := range b.turns(b.plan.Widths, func(w int) bool { return holds(w, h) }) {
 			if !slices.ContainsFunc(at, func(o [2]int) bool { return o[0] == w && o[1] == 0 }) {
-				b.add(text, boxes, [2]int{w - 1, h}, [2]int{w, h})
+				b.add(text, boxes, modes, [2]int{w - 1, h}, [2]int{w, h})
 				at = append(at, [2]int{w, 0})
 			}
 			widths = append(widths, w)
 		}
 	}
 	for _, w := range widths {
-		for _, h := range b.turns(b.plan.Heights, func(h int) bool { return holds(&q, w, h) }) {
+		for _, h := range b.turns(b.plan.Heights, func(h int) bool { return holds(w, h) }) {
 			if !slices.ContainsFunc(at, func(o [2]int) bool { return o[1] == h }) {
-				b.add(text, boxes, [2]int{w, h - 1}, [2]int{w, h})
+				b.add(text, boxes, modes, [2]int{w, h - 1}, [2]int{w, h})
 				at = append(at, [2]int{0, h})
 			}
 		}
 	}
 }
 
-func holds(q *css.Query, w, h int) bool {
-	for _, d := range []float64{1, 2, 3} {
-		if q.Holds(&css.Env{Width: float64(w), Height: float64(h), Density: d}) {
-			return true
-		}
-	}
-	return false
-}
-
 // known are the plan's heights and widths that windows of rules are looked for at.
 func (b *borders) known() (heights, widths []int) {
-	heights, widths = b.plan.Heights[:], []int{}
+	heights, widths = b.heights(), []int{}
 	for _, v := range b.plan.Named {
 		if h := int(v.Height); !slices.Contains(heights, h) && h >= b.plan.Heights[0] && h <= b.plan.Heights[1] {
 			heights = append(slices.Clip(heights), h)
@@ -99,6 +125,16 @@ func (b *borders) known() (heights, widths []int) {
 		widths = append(widths, int(v.Width))
 	}
 	return heights, widths
+}
+
+// heights are both ends of the plan's, and those of the ranges in which other rules hold.
+func (b *borders) heights() []int {
+	out := b.plan.Heights[:]
+	for _, box := range b.plan.All() {
+		out = append(slices.Clip(out), box.HeightEnds(b.plan.Heights)...)
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // turns are where, between two ends, a condition changes.
@@ -113,14 +149,14 @@ func (b *borders) turns(ends [2]int, holds func(int) bool) (out []int) {
 }
 
 // add takes windows in, at each density that is seen at their width; pixels are looked at at the lowest.
-func (b *borders) add(query string, boxes []plan.BoxID, at ...[2]int) {
+func (b *borders) add(query string, boxes []plan.BoxID, modes window.Modes, at ...[2]int) {
 	for _, a := range at {
 		first := true
 		for i, d := range b.plan.Density {
 			if s := b.plan.Spans[i]; a[0] < s[0] || a[0] > s[1] {
 				continue
 			}
-			v := plan.Viewport{Width: float64(a[0]), Height: float64(a[1]), Density: d}
+			v := plan.Viewport{Window: window.Window{Width: float64(a[0]), Height: float64(a[1]), Density: d, Modes: modes}}
 			b.take(Window{Viewport: v, Border: query, Boxes: boxes, Pixels: first})
 			first = false
 		}

@@ -239,12 +239,12 @@ func mix(a, b [3]uint8, percent int) [3]uint8 {
 // whileLoading is the text area of a box that is read worst before its pictures have come: at the ends of the
 // widths, at both sides of each change of its rules, and in the named viewports.
 func (s *solver) whileLoading(box plan.BoxID) legible {
-	at := []window{{s.plan.Widths[0], s.sweep.Heights[0]}, {s.plan.Widths[1], s.sweep.Heights[0]}}
+	at := []size{{s.plan.Widths[0], s.sweep.Heights[0]}, {s.plan.Widths[1], s.sweep.Heights[0]}}
 	for _, w := range s.sweep.Changes(box, s.sweep.Heights[0]) {
-		at = append(at, window{w - 1, s.sweep.Heights[0]}, window{w, s.sweep.Heights[0]})
+		at = append(at, size{w - 1, s.sweep.Heights[0]}, size{w, s.sweep.Heights[0]})
 	}
 	for _, v := range s.plan.Named {
-		at = append(at, window{int(v.Width), int(v.Height)})
+		at = append(at, size{int(v.Width), int(v.Height)})
 	}
 	worst := legible{math.Inf(1), 1}
 	for _, w := range at {

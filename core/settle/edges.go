@@ -11,6 +11,7 @@ import (
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/sweep"
+	"tourmaline/core/window"
 )
 
 // seenEdges is where a picture ends inside its box, over all windows.
@@ -35,7 +36,7 @@ func (s *solver) seenEdges(id plan.LayerID) (*seenEdges, error) {
 			}
 			var p place.Placed
 			if ok, err := (place.Stage{Page: w.Page, Store: s.store}).Layer(&p, f, at); ok && err == nil {
-				e.look(&p.Landing, plan.Viewport{Width: w.Width, Height: w.Height, Density: 1})
+				e.look(&p.Landing, plan.Viewport{Window: window.Window{Width: w.Width, Height: w.Height, Density: 1}})
 			}
 			return nil // the check missing tells of its picture
 		})

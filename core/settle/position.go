@@ -7,7 +7,6 @@ import (
 	"strconv"
 	"strings"
 
-	"tourmaline/core/css"
 	"tourmaline/core/finding"
 	"tourmaline/core/fit"
 	"tourmaline/core/plan"
@@ -267,29 +266,9 @@ func write(ranges []stretch) string {
 	return out
 }
 
-// breakpoints are the widths from which on another of the box's own rules holds, asked of
-// the queries themselves: 48em and 767.98px are as good as 768px.
-func (s *solver) breakpoints(b *plan.Box) []int {
-	var out []int
-	for i := range b.Rules[1:] {
-		r := &b.Rules[i+1]
-		if r.ID == 0 { // a settled position
-			continue
-		}
-		for _, h := range []int{s.plan.Heights[0], s.plan.Heights[1]} {
-			env := css.Env{Height: float64(h), Density: 1}
-			for w, was := s.plan.Widths[0], false; w <= s.plan.Widths[1]; w++ {
-				env.Width = float64(w)
-				is := r.Media.Matches(&env)
-				if w > s.plan.Widths[0] && is != was && !slices.Contains(out, w) {
-					out = append(out, w)
-				}
-				was = is
-			}
-		}
-	}
-	return out
-}
+// breakpoints are the widths from which on another of the box's own rules holds: 48em and 767.98px are as good as
+// 768px.
+func (s *solver) breakpoints(b *plan.Box) []int { return b.WidthEnds(s.plan.Widths, s.plan.Heights) }
 
 // missed are the views, by width and place of the height, in which a settled position does not
 // show keep as check counts it, or shows it under text that it should avoid.

@@ -44,7 +44,7 @@ func sideVeil(name, side string, reach int, c [3]uint8) veil {
 // solveAlpha finds the least alpha in 1/100 that makes the text readable at all
 // windows of the comb: at the worst window the least alpha is found by halving,
 // then the worst window is looked for again. ok is false where no alpha does.
-func (s *solver) solveAlpha(o plan.OpenValue, v veil, comb []window) (alpha int, ok bool, err error) {
+func (s *solver) solveAlpha(o plan.OpenValue, v veil, comb []size) (alpha int, ok bool, err error) {
 	box := s.box(o).ID
 	for range 8 {
 		t, err := s.with(o, v.write(alpha))
@@ -275,7 +275,7 @@ const near = 1.05
 // scrims are the weakest ones of some colours, all over the box or only where the text lies,
 // the one first that takes least of the picture away; those that are too strong stand last.
 // Colours that cannot do it are told.
-func (s *solver) scrims(c *Choice, o plan.OpenValue, comb []window, colours []colour) ([]scrim, error) {
+func (s *solver) scrims(c *Choice, o plan.OpenValue, comb []size, colours []colour) ([]scrim, error) {
 	var good []scrim
 	side, reach, oneSide := s.sides(s.box(o).ID, comb)
 	for _, col := range colours {
@@ -321,6 +321,9 @@ const clearScrim = "rgb(0 0 0 / 0%)"
 
 // solveScrim settles color: auto scrim.
 func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
+	own := *s
+	own.rule = &o.Layer.Rule
+	s = &own
 	c, box := s.choice(o), s.box(o).ID
 	comb := s.comb(box)
 	none, err := s.with(o, clearScrim)
@@ -365,7 +368,7 @@ func (s *solver) solveScrim(o plan.OpenValue) (Choice, error) {
 }
 
 // notThatColour says that the colour that the designer names cannot do it, and which could.
-func (s *solver) notThatColour(c Choice, o plan.OpenValue, comb []window) (Choice, error) {
+func (s *solver) notThatColour(c Choice, o plan.OpenValue, comb []size) (Choice, error) {
 	others, err := s.scrims(&Choice{}, o, comb, []colour{black, white})
 	if err != nil {
 		return c, err
@@ -379,7 +382,7 @@ func (s *solver) notThatColour(c Choice, o plan.OpenValue, comb []window) (Choic
 }
 
 // instead is what to do rather than to hide a picture under a strong scrim.
-func (s *solver) instead(c *Choice, o plan.OpenValue, comb []window) {
+func (s *solver) instead(c *Choice, o plan.OpenValue, comb []size) {
 	var out []string
 	if other := s.otherInk(o, comb); other != "" {
 		out = append(out, "another text colour: "+other)
@@ -393,7 +396,7 @@ func (s *solver) instead(c *Choice, o plan.OpenValue, comb []window) {
 }
 
 // takeScrim settles the first of the scrims, at the strength that every width needs.
-func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []window) (Choice, error) {
+func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []size) (Choice, error) {
 	win, box := good[0], s.box(o).ID
 	var err error
 	if win.alpha, err = s.confirm(o, win.veil, win.alpha); err != nil {
@@ -426,7 +429,7 @@ func (s *solver) takeScrim(c Choice, o plan.OpenValue, good []scrim, comb []wind
 
 // otherInk answers the other way round: how strong a plain scrim white and black
 // text would need.
-func (s *solver) otherInk(o plan.OpenValue, comb []window) string {
+func (s *solver) otherInk(o plan.OpenValue, comb []size) string {
 	var parts []string
 	for _, x := range []struct {
 		name  string

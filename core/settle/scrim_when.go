@@ -14,13 +14,13 @@ const moreLeft = 0.95
 // spot is where the texts of a box lie in one way: in the windows of a comb, under the query of a when block.
 type spot struct {
 	media string // "": elsewhere
-	comb  []window
+	comb  []size
 	scrim scrim
 }
 
 // spots parts a comb by the when blocks that say where texts lie; nil where there are none, or where one has layers
 // of its own.
-func (s *solver) spots(b *plan.Box, comb []window) []spot {
+func (s *solver) spots(b *plan.Box, comb []size) []spot {
 	var queries []css.Media
 	for i := range b.Rules[1:] {
 		r := &b.Rules[i+1]
@@ -40,7 +40,7 @@ func (s *solver) spots(b *plan.Box, comb []window) []spot {
 	for _, w := range comb {
 		e, at := w.viewport().Env(), 0
 		for i := range queries {
-			if queries[i].Matches(&e) {
+			if queries[i].Holds(&e.Window) {
 				at = i + 1
 			}
 		}
@@ -54,7 +54,7 @@ func (s *solver) spots(b *plan.Box, comb []window) []spot {
 
 // scrimPerWhen settles a scrim for each place where the texts of the box lie, if together they leave clearly more of
 // the picture than the best one for all; ok is false where they do not.
-func (s *solver) scrimPerWhen(c Choice, o plan.OpenValue, comb []window, one scrim) (out Choice, ok bool, err error) {
+func (s *solver) scrimPerWhen(c Choice, o plan.OpenValue, comb []size, one scrim) (out Choice, ok bool, err error) {
 	box := s.box(o)
 	spots := s.spots(box, comb)
 	if spots == nil {

@@ -66,6 +66,7 @@ type solver struct {
 	store *picture.Store
 	sweep *sweep.Sweep
 	texts *check.Texts
+	rule  *plan.RuleID            // texts are measured where this block declares the images; nil: everywhere
 	cache map[plan.LayerID][]view // of the open positions: writing a position moves no box
 }
 
@@ -77,7 +78,7 @@ func newSolver(ctx context.Context, p *plan.Plan, store *picture.Store) *solver 
 // on is the solver of another state of the plan, in which boxes lie where they did.
 func (s *solver) on(p *plan.Plan) *solver {
 	t := newSolver(s.ctx, p, s.store)
-	t.cache = s.cache
+	t.cache, t.rule = s.cache, s.rule
 	return t
 }
 

@@ -7,20 +7,21 @@ import (
 	"tourmaline/core/check"
 	"tourmaline/core/layout"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 	"tourmaline/core/work"
 )
 
-// window is a size of the browser window at which text is measured.
-type window struct{ w, h int }
+// size is one of the browser window at which text is measured.
+type size struct{ w, h int }
 
-func (w window) viewport() plan.Viewport {
-	return plan.Viewport{Width: float64(w.w), Height: float64(w.h), Density: 1}
+func (w size) viewport() plan.Viewport {
+	return plan.Viewport{Window: window.Window{Width: float64(w.w), Height: float64(w.h), Density: 1}}
 }
 
 // comb are the windows at which a scrim is solved: every 32nd width, both sides of
 // every change of rules, the named ones; at both ends and the middle of the
 // heights where the box depends on them. What lies between is verified after.
-func (s *solver) comb(box plan.BoxID) []window {
+func (s *solver) comb(box plan.BoxID) []size {
 	lo, hi := s.plan.Widths[0], s.plan.Widths[1]
 	all := s.sweep.Heights
 	widths := []int{hi}
@@ -32,23 +33,19 @@ func (s *solver) comb(box plan.BoxID) []window {
 	}
 	slices.Sort(widths)
 	widths = slices.Compact(widths)
-	room := s.sweep.Pages.Room()
-	heights := []int{all[0], all[len(all)/2], all[len(all)-1]}
-	tall := func(h int) float64 {
-		v := plan.Viewport{Width: float64(lo+hi) / 2, Height: float64(h), Density: 1}
-		return room.At(v, layout.Exact).Frame(box).Border.H
+	heights := all[:1]
+	if !s.plan.AnyHeight(box) {
+		heights = append([]int{all[0], all[len(all)/2], all[len(all)-1]}, s.plan.All()[box].HeightEnds(s.plan.Heights)...)
+		slices.Sort(heights)
 	}
-	if tall(heights[0]) == tall(heights[2]) {
-		heights = heights[:1]
-	}
-	var out []window
+	var out []size
 	for _, h := range slices.Compact(heights) {
 		for _, w := range widths {
-			out = append(out, window{w, h})
+			out = append(out, size{w, h})
 		}
 	}
 	for _, v := range s.plan.Named {
-		out = append(out, window{int(v.Width), int(v.Height)})
+		out = append(out, size{int(v.Width), int(v.Height)})
 	}
 	return out
 }
@@ -60,15 +57,14 @@ type legible struct{ has, needs float64 }
 func (r legible) over() float64 { return r.has / r.needs }
 
 // short measures the text area of a box that falls most short of its contrast.
-func (s *solver) short(box plan.BoxID, at window) legible { return s.shortAt(box, at, check.Small) }
+func (s *solver) short(box plan.BoxID, at size) legible { return s.shortAt(box, at, check.Small) }
 
 // shortAt is short of a box that is painted at a scale.
-func (s *solver) shortAt(box plan.BoxID, at window, scale float64) legible {
-	spreads := s.texts.At(box, at.w, at.h, scale)
-	values := s.sweep.Pages.At(at.viewport(), layout.Exact).Frame(box).Values
+func (s *solver) shortAt(box plan.BoxID, at size, scale float64) legible {
+	spreads := s.reading().At(box, at.w, at.h, scale)
 	worst := legible{math.Inf(1), 1}
-	for n, sp := range spreads {
-		if r := (legible{sp.Low, values.Text[n].Contrast}); r.over() < worst.over() {
+	for _, sp := range spreads {
+		if r := (legible{sp.Low, sp.Need}); r.over() < worst.over() {
 			worst = r
 		}
 	}
@@ -76,7 +72,7 @@ func (s *solver) shortAt(box plan.BoxID, at window, scale float64) legible {
 }
 
 // worstWindow returns the window at which text is read worst.
-func (s *solver) worstWindow(box plan.BoxID, comb []window) (window, legible) {
+func (s *solver) worstWindow(box plan.BoxID, comb []size) (size, legible) {
 	out := make([]legible, len(comb))
 	work.Each(len(comb), func(i int) { out[i] = s.short(box, comb[i]) })
 	at := 0
@@ -89,16 +85,16 @@ func (s *solver) worstWindow(box plan.BoxID, comb []window) (window, legible) {
 }
 
 // trueWorst is worstWindow at full size: of the windows that look worst when they are painted small.
-func (s *solver) trueWorst(box plan.BoxID, comb []window) (window, legible) {
+func (s *solver) trueWorst(box plan.BoxID, comb []size) (size, legible) {
 	const looked = 6
 	list := slices.Clone(comb)
-	small := map[window]float64{}
+	small := map[size]float64{}
 	found := make([]legible, len(comb))
 	work.Each(len(comb), func(i int) { found[i] = s.short(box, comb[i]) })
 	for i, w := range comb {
 		small[w] = found[i].over()
 	}
-	slices.SortStableFunc(list, func(a, b window) int { return cmp.Compare(small[a], small[b]) })
+	slices.SortStableFunc(list, func(a, b size) int { return cmp.Compare(small[a], small[b]) })
 	list = list[:min(len(list), looked)]
 	found = found[:len(list)]
 	work.Each(len(list), func(i int) { found[i] = s.shortAt(box, list[i], 1) })
@@ -112,11 +108,19 @@ func (s *solver) trueWorst(box plan.BoxID, comb []window) (window, legible) {
 }
 
 // unreadable asks check, at every width, with the pictures there.
-func (s *solver) unreadable(box plan.BoxID) bool { return s.texts.Unreadable(box) }
+func (s *solver) unreadable(box plan.BoxID) bool { return s.reading().Unreadable(box) }
+
+// reading measures texts where the solver's block declares the images.
+func (s *solver) reading() *check.Texts {
+	if s.rule == nil {
+		return s.texts
+	}
+	return s.texts.Of(*s.rule)
+}
 
 // sides returns the side of the box that text lies at and how far it reaches from
 // there at the worst window, per cent; ok is false where text spans the box.
-func (s *solver) sides(box plan.BoxID, comb []window) (side string, reach int, ok bool) {
+func (s *solver) sides(box plan.BoxID, comb []size) (side string, reach int, ok bool) {
 	names := [4]string{"right", "left", "bottom", "top"} // the gradient runs to the other side
 	far := [4]float64{}
 	for _, c := range comb {

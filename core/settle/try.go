@@ -112,7 +112,7 @@ func (t *trying) find(scrim bool) (plan.LayerID, error) {
 	e := t.at.Env()
 	rule := &t.box.Rules[0]
 	for i := range t.box.Rules {
-		if r := &t.box.Rules[i]; r.Layers != nil && r.Media.Matches(&e) {
+		if r := &t.box.Rules[i]; r.Layers != nil && r.Media.Holds(&e.Window) {
 			rule = r
 		}
 	}
@@ -188,12 +188,10 @@ func (t *trying) take(property string, n css.Num) (Take, error) {
 }
 
 func (t *trying) judgeScrim(out *Take) {
-	e := t.at.Env()
-	values := out.Plan.All()[t.box.ID].At(&e)
 	worst, need := math.Inf(1), 0.0
-	for i, sp := range check.NewTexts(context.Background(), out.Plan, t.store).At(t.box.ID, int(t.at.Width),
+	for _, sp := range check.NewTexts(context.Background(), out.Plan, t.store).At(t.box.ID, int(t.at.Width),
 		int(t.at.Height), 1) {
-		if c := values.Text[i].Contrast; sp.Low/c < worst {
+		if c := sp.Need; sp.Low/c < worst {
 			worst, need = sp.Low/c, c
 		}
 	}

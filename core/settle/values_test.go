@@ -8,6 +8,7 @@ import (
 	"tourmaline/core/layout"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 func TestGradients(t *testing.T) {
@@ -72,7 +73,7 @@ boxes:
 		}
 		for w := c.From; w <= c.To; w++ {
 			for _, h := range []float64{600, 800} {
-				pg := layout.At(p, plan.Viewport{Width: float64(w), Height: h, Density: 1}, layout.Exact)
+				pg := layout.At(p, plan.Viewport{Window: window.Window{Width: float64(w), Height: h, Density: 1}}, layout.Exact)
 				placed, err := place.Stage{Page: pg, Store: store}.Box(&pg.Frames[0])
 				if err != nil {
 					t.Fatal(err)

@@ -2,11 +2,14 @@ package settle
 
 import (
 	"math"
+	"slices"
+
 	"tourmaline/core/fit"
 	"tourmaline/core/layout"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/sweep"
+	"tourmaline/core/window"
 )
 
 // view is what one viewport asks of a position, on both axes.
@@ -187,37 +190,51 @@ func (s *solver) views(o plan.OpenValue) ([]view, error) {
 	return s.cache[o.Layer], nil
 }
 
-// viewsOf sweeps the windows for several layers at once: height after height, widths
-// rising.
+// viewsOf sweeps the windows for several layers at once, in each combination of the modes that their boxes ask for:
+// height after height, widths rising.
 func (s *solver) viewsOf(layers []plan.LayerID) ([][]view, error) {
-	rows, err := sweep.Each(s.ctx, s.sweep, s.sweep.DensestRows(),
-		func(sweep.Part) [][]view { return make([][]view, len(layers)) },
-		func(row [][]view, w *sweep.Window) error {
-			stage := place.Stage{Page: w.Page, Store: s.store}
-			var p place.Placed
-			for i, id := range layers {
-				f := w.Page.Frame(id.Box)
-				at := f.Values.Find(id)
-				if at < 0 {
-					continue
-				}
-				if ok, err := stage.Layer(&p, f, at); !ok || err != nil || p.Landing.Size.X <= 0 {
-					continue // the check missing tells of its picture
-				}
-				v := viewOf(f, &p, s.plan.Layer(id))
-				v.w, v.h = w.W, w.H
-				row[i] = append(row[i], v)
-			}
-			return nil
-		})
-	if err != nil {
-		return nil, err
-	}
 	out := make([][]view, len(layers))
-	for i := range layers {
-		for h := range rows {
-			out[i] = append(out[i], rows[h][i]...)
+	modes := []window.Modes{0}
+	for _, id := range layers {
+		for _, m := range s.plan.All()[id.Box].Modes().Subsets() {
+			if !slices.Contains(modes, m) {
+				modes = append(modes, m)
+			}
+		}
+	}
+	for _, m := range modes {
+		sw := *s.sweep
+		sw.Modes = m
+		rows, err := sweep.Each(s.ctx, &sw, sw.DensestRows(), func(sweep.Part) [][]view {
+			return make([][]view, len(layers))
+		}, func(row [][]view, w *sweep.Window) error { s.look(row, layers, w); return nil })
+		if err != nil {
+			return nil, err
+		}
+		for i := range layers {
+			for h := range rows {
+				out[i] = append(out[i], rows[h][i]...)
+			}
 		}
 	}
 	return out, nil
+}
+
+// look adds what a window asks of the positions of layers.
+func (s *solver) look(row [][]view, layers []plan.LayerID, w *sweep.Window) {
+	stage := place.Stage{Page: w.Page, Store: s.store}
+	var p place.Placed
+	for i, id := range layers {
+		f := w.Page.Frame(id.Box)
+		at := f.Values.Find(id)
+		if at < 0 || w.Modes&^f.Box.Modes() != 0 {
+			continue
+		}
+		if ok, err := stage.Layer(&p, f, at); !ok || err != nil || p.Landing.Size.X <= 0 {
+			continue // the check missing tells of its picture
+		}
+		v := viewOf(f, &p, s.plan.Layer(id))
+		v.w, v.h = w.W, w.H
+		row[i] = append(row[i], v)
+	}
 }

@@ -21,6 +21,7 @@ import (
 	"tourmaline/core/paint"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 	"tourmaline/core/work"
 	"tourmaline/e2e/corpus"
 	"tourmaline/e2e/shoot"
@@ -179,7 +180,7 @@ func TestWrittenPagesLookAsPainted(t *testing.T) {
 func agree(t *testing.T, some []*site, store *picture.Store, density float64) {
 	all, fetched := shootAll(t, some, density)
 	for i, s := range some {
-		got, boxes := s.painted(t, store, window(density))
+		got, boxes := s.painted(t, store, planWindow(density))
 		at := image.Pt(int(float64(i%framesAcross*corpus.PlanW)*density),
 			int(float64(i/framesAcross*corpus.PlanH)*density))
 		for k, b := range boxes {
@@ -195,8 +196,8 @@ func agree(t *testing.T, some []*site, store *picture.Store, density float64) {
 	}
 }
 
-func window(density float64) plan.Viewport {
-	return plan.Viewport{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}
+func planWindow(density float64) plan.Viewport {
+	return plan.Viewport{Window: window.Window{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}}
 }
 
 const touched = `tourmaline: 1
@@ -238,8 +239,8 @@ func TestTouchScreensLookAsPainted(t *testing.T) {
 	}
 	all, _ := shootAll(t, sites, 1, shoot.Touch)
 	for i, s := range sites {
-		v := window(1)
-		v.Touch = true
+		v := planWindow(1)
+		v.Modes = window.Touch
 		got, _ := s.painted(t, store, v)
 		at := image.Pt(i%framesAcross*corpus.PlanW, i/framesAcross*corpus.PlanH)
 		if d := difference(got, all, got.Rect, at); d > 3 {
@@ -251,7 +252,7 @@ func TestTouchScreensLookAsPainted(t *testing.T) {
 
 // layers is how many different pictures are shown at a density.
 func (s *site) layers(density float64) int {
-	pg := layout.At(s.plan, plan.Viewport{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}, layout.Device)
+	pg := layout.At(s.plan, plan.Viewport{Window: window.Window{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}}, layout.Device)
 	n := 0
 	for i := range pg.Frames {
 		for _, l := range pg.Frames[i].Values.Layers() {

@@ -11,7 +11,7 @@ import (
 
 // onlyFixed reports whether all pseudo-elements are fixed to the window, which asks nothing
 // of the box.
-func (c *scene) onlyFixed(parts [3][]int) bool {
+func (c *look) onlyFixed(parts [3][]int) bool {
 	return !slices.ContainsFunc(parts[onBefore:], func(layers []int) bool {
 		return len(layers) > 0 && !c.fixedElement(layers)
 	})
@@ -25,9 +25,9 @@ var (
 // needed are declarations of the plan that are no background, but without which what is
 // written would look different: padding where a layer is placed in the content box, the
 // text colour where it is used, and the font size where lengths are in it.
-func needed(st *css.Style, written []decl) []decl {
+func needed(st *css.Style, written []entry) []decl {
 	has := func(what func(string) bool) bool {
-		return slices.ContainsFunc(written, func(d decl) bool { return what(d.value) })
+		return slices.ContainsFunc(written, func(n entry) bool { return slices.ContainsFunc(n.values, what) })
 	}
 	var out []decl
 	if has(ofContent.MatchString) {

@@ -12,12 +12,13 @@ import (
 	"tourmaline/core/finding"
 	"tourmaline/core/layout"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // tiers are what windows just over a width and of a height fetch of a picture; where
 // it is not used, what the next larger windows do, since no rule is needed for that.
 // With a density it is the one tier that serves it.
-func (c *scene) tiers(url string, over, height, density float64) []cut.Tier {
+func (c *look) tiers(url string, over, height, density float64) []cut.Tier {
 	ts := c.allTiers(url, over, height)
 	if density == 0 || len(ts) == 0 {
 		return ts
@@ -33,7 +34,7 @@ func (c *scene) tiers(url string, over, height, density float64) []cut.Tier {
 // tiersOf are the tiers of a layer: of its picture, or of the pictures between which its
 // own image-set() chooses by density. A set that holds more than files, or whose sizes are
 // natural ones, is left as it is and has none.
-func (c *scene) tiersOf(i int, over, height, density float64) []cut.Tier {
+func (c *look) tiersOf(i int, over, height, density float64) []cut.Tier {
 	l := &c.layers[i]
 	if l.Image.IsURL {
 		return c.tiers(l.Image.URL, over, height, density)
@@ -42,7 +43,7 @@ func (c *scene) tiersOf(i int, over, height, density float64) []cut.Tier {
 		return nil
 	}
 	var out []cut.Tier
-	for _, d := range c.p.Density {
+	for _, d := range c.plan.Density {
 		img, _ := l.Image.Pick(d)
 		ts := c.tiers(img.URL, over, height, d)
 		if len(ts) == 0 {
@@ -67,7 +68,7 @@ func (c *scene) tiersOf(i int, over, height, density float64) []cut.Tier {
 
 // isCutSet reports whether a layer's image-set() can be written anew with files that
 // were cut.
-func (c *scene) isCutSet(l *css.Layer) bool {
+func (c *look) isCutSet(l *css.Layer) bool {
 	if l.Image.Set == nil || l.Size.Kind == css.SizeLengths && (l.Size.AutoW || l.Size.AutoH) {
 		return false
 	}
@@ -75,7 +76,7 @@ func (c *scene) isCutSet(l *css.Layer) bool {
 }
 
 // share is how many of the visitors fetch a rung for a layer, 0..1.
-func (c *scene) share(i int, r *cut.Rung) (n float64) {
+func (c *look) share(i int, r *cut.Rung) (n float64) {
 	for _, u := range c.urls(i) {
 		n += c.ladders[u].Share(r)
 	}
@@ -83,7 +84,7 @@ func (c *scene) share(i int, r *cut.Rung) (n float64) {
 }
 
 // urls are the pictures of a layer that were cut.
-func (c *scene) urls(i int) []string {
+func (c *look) urls(i int) []string {
 	l := &c.layers[i]
 	var out []string
 	if l.Image.IsURL && c.ladders[l.Image.URL] != nil {
@@ -99,7 +100,7 @@ func (c *scene) urls(i int) []string {
 	return out
 }
 
-func (c *scene) allTiers(url string, over, height float64) []cut.Tier {
+func (c *look) allTiers(url string, over, height float64) []cut.Tier {
 	lad := c.ladders[url]
 	if lad == nil {
 		return nil
@@ -126,14 +127,14 @@ func (c *scene) allTiers(url string, over, height float64) []cut.Tier {
 // files returns background-image, twice where browsers may choose, and
 // background-size, for windows just over a width and of a height, of one density or
 // of all (0).
-func (c *scene) files(layers []int, over, height, density float64) ([]decl, decl) {
-	plain := joinedAll(layers, func(i int) string { return c.image(i, spot{over, height, density}, false) })
-	chosen := joinedAll(layers, func(i int) string { return c.image(i, spot{over, height, density}, true) })
+func (c *look) files(layers []int, at spot) ([]decl, decl) {
+	plain := joinedAll(layers, func(i int) string { return c.image(i, at, false) })
+	chosen := joinedAll(layers, func(i int) string { return c.image(i, at, true) })
 	images := []decl{{"background-image", plain}}
 	if chosen != plain {
 		images = append(images, decl{"background-image", chosen})
 	}
-	size := joined(layers, func(i int) string { return c.size(i, over, height, density) })
+	size := joined(layers, func(i int) string { return c.size(i, at) })
 	return images, decl{"background-size", size}
 }
 
@@ -151,9 +152,9 @@ func joinedAll(layers []int, value func(i int) string) string {
 }
 
 // size is a layer's size as it holds for the file that is fetched.
-func (c *scene) size(i int, over, height, density float64) string {
+func (c *look) size(i int, at spot) string {
 	l := &c.layers[i]
-	if ts := c.tiersOf(i, over, height, density); l.Image.IsURL && len(ts) > 0 {
+	if ts := c.tiersOf(i, at.over, at.height, at.density); l.Image.IsURL && len(ts) > 0 {
 		return ts[len(ts)-1].Rung.Size(l, c.ladders[l.Image.URL].File).String()
 	}
 	return l.Size.String()
@@ -162,9 +163,29 @@ func (c *scene) size(i int, over, height, density float64) string {
 // spot is windows just over a width and of a height, of one density or of all (0).
 type spot struct{ over, height, density float64 }
 
+// oneSize is the size of an element's images, if it is the same whichever of their files are shown.
+func (c *look) oneSize(layers []int) (string, bool) {
+	one := true
+	v := joined(layers, func(i int) string {
+		l := &c.layers[i]
+		size := l.Size.String()
+		lad := c.ladders[l.Image.URL]
+		if !l.Image.IsURL || lad == nil {
+			return size
+		}
+		for k, r := range lad.Rungs {
+			now := r.Size(l, lad.File).String()
+			one = one && (k == 0 || now == size)
+			size = now
+		}
+		return size
+	})
+	return v, one
+}
+
 // image prints one image: a file that every browser can show, or with choice an
 // image-set() of densities and formats.
-func (c *scene) image(i int, at spot, choice bool) string {
+func (c *look) image(i int, at spot, choice bool) string {
 	img := &c.layers[i].Image
 	if img.IsURL || c.isCutSet(&c.layers[i]) {
 		ts := c.tiersOf(i, at.over, at.height, at.density)
@@ -216,7 +237,7 @@ func (c *scene) image(i int, at spot, choice bool) string {
 }
 
 // draft is an image whose sources are named as they are seen from the stylesheet.
-func (c *scene) draft(img css.Image) string {
+func (c *look) draft(img css.Image) string {
 	if c.opt.Draft == nil {
 		return img.String()
 	}
@@ -252,11 +273,10 @@ func (s *state) same(o *state) bool {
 	return s.tall == o.tall && s.above == o.above && slices.Equal(s.decls, o.decls)
 }
 
-// query is the media query of the state, in a block that holds from a width on, or
-// everywhere.
-func (s *state) query(start float64, block bool) string {
+// query is the media query of the state, in a block that holds from a width on.
+func (s *state) query(start float64) string {
 	var cond []string
-	if s.over > start || !block && s.over > 0 {
+	if s.over > start {
 		cond = append(cond, fmt.Sprintf("(min-width: %gpx)", s.over+1))
 	}
 	if s.tall > 0 {
@@ -271,15 +291,74 @@ func (s *state) query(start float64, block bool) string {
 	return strings.Join(cond, " and ")
 }
 
-// steps returns the rules that choose files by width, and the comment for the rule
-// before them. Each range of widths says what holds from there on; where taller windows
-// need other files a rule more follows.
-func (c *scene) steps(pseudo string, layers []int, start float64) (string, []rule) {
+// steps are what chooses files by the size of the window: what holds first, and rules after it.
+type steps struct {
+	comment string
+	images  []decl
+	size    decl
+	rules   []rule
+}
+
+// steps are those of a block, with the sizes of the images or without. Each range of widths says what holds from
+// there on; where taller windows need other files a rule more follows.
+func (c *look) steps(k *block, sizes bool, fetching []plan.Viewport) *steps {
+	reach := reach{c.plan, k.serves}
+	layers, start := c.parts[k.element], reach.start()
+	ranges := c.ranges(layers, start, reach)
+	out := &steps{}
+	first := slices.Clone(ranges[0][0].decls)
+	out.images, out.size = first[:len(first)-1], first[len(first)-1]
+	for n, states := range ranges {
+		for i := range states {
+			s := &states[i]
+			comment := c.serves(layers, s, states, fetching)
+			if n == 0 && i == 0 {
+				out.comment = comment // the rule before says it
+				continue
+			}
+			out.rules = append(out.rules, rule{media: []string{s.query(start)}, comment: comment,
+				decls: s.decls})
+		}
+	}
+	// A size that never changes is said once.
+	seen := map[string]bool{}
+	for _, states := range ranges {
+		for _, s := range states {
+			seen[s.decls[len(s.decls)-1].value] = true
+		}
+	}
+	if len(seen) == 1 || !sizes {
+		for i := range out.rules {
+			out.rules[i].decls = out.rules[i].decls[:len(out.rules[i].decls)-1]
+		}
+	}
+	for name := range out.images {
+		out.images[name].value += c.important("background-image")
+	}
+	out.size.value += c.important("background-size")
+	for i := range out.rules {
+		out.rules[i].decls = slices.Clone(out.rules[i].decls)
+		for n := range out.rules[i].decls {
+			d := &out.rules[i].decls[n]
+			d.value += c.important(d.name)
+		}
+	}
+	return out
+}
+
+// important is what stands behind a value that the plan says is.
+func (c *look) important(name string) string {
+	if c.at.Style.Important(name) {
+		return " !important"
+	}
+	return ""
+}
+
+// ranges are the ranges of widths in which other files are chosen, each with its states.
+func (c *look) ranges(layers []int, start float64, reach reach) (out [][]state) {
 	overs := []float64{start}
-	used := false
 	for _, i := range layers {
 		for _, u := range c.urls(i) {
-			used = true
 			for _, b := range c.ladders[u].Bands {
 				if b.Over > start && !slices.Contains(overs, b.Over) {
 					overs = append(overs, b.Over)
@@ -287,77 +366,90 @@ func (c *scene) steps(pseudo string, layers []int, start float64) (string, []rul
 			}
 		}
 	}
-	if !used {
-		return "", nil
-	}
 	slices.Sort(overs)
-	var ranges [][]state
 	for k, over := range overs {
 		to := 0.0
 		if k+1 < len(overs) {
 			to = overs[k+1]
 		}
-		end := to
-		if end == 0 {
-			end = max(float64(c.p.Widths[1]), over+1)
-		}
-		if k > 0 && !c.holdsAt(over+1, end) {
+		if k > 0 && !reach.widths(over, to) {
 			continue
 		}
-		states := c.statesAt(layers, over, to)
-		if n := len(ranges); n > 0 && slices.EqualFunc(ranges[n-1], states,
-			func(a, b state) bool { return a.same(&b) }) {
-			for i := range ranges[n-1] {
-				ranges[n-1][i].to = to
+		states := c.statesAt(layers, over, to, reach)
+		if n := len(out); n > 0 && slices.EqualFunc(out[n-1], states, func(a, b state) bool { return a.same(&b) }) {
+			for i := range out[n-1] {
+				out[n-1][i].to = to
 			}
 			continue
 		}
-		ranges = append(ranges, states)
+		out = append(out, states)
 	}
-	first := ""
-	var out []rule
-	for k, states := range ranges {
-		for i := range states {
-			s := &states[i]
-			comment := c.serves(layers, s, states)
-			if k == 0 && i == 0 {
-				first = comment // the rule before says it
-				continue
+	return out
+}
+
+// reach is the windows of some regions.
+type reach struct {
+	plan    *plan.Plan
+	regions []*region
+}
+
+// meets reports whether any of the windows lies in ranges of widths and heights.
+func (r reach) meets(widths, heights [2]int) bool {
+	return slices.ContainsFunc(r.regions, func(g *region) bool { return g.Meets(window.Within(widths, heights)) })
+}
+
+// start is the width before the smallest of the windows, of those of the plan where it has some.
+func (r reach) start() float64 {
+	least := func(heights [2]int, from, to int) int {
+		out := to + 1
+		for _, g := range r.regions {
+			for i := range g.Cells {
+				if v, ok := g.Cells[i].Narrowest(window.Within([2]int{from, min(out, to)}, heights)); ok {
+					out = min(out, int(v.Width))
+				}
 			}
-			out = append(out, rule{media: []string{s.query(start, c.media != nil)}, pseudo: pseudo,
-				comment: comment, decls: s.decls})
 		}
+		return out
 	}
-	// A size that never changes is said once.
-	sizes := map[string]bool{}
-	for _, states := range ranges {
-		for _, s := range states {
-			sizes[s.decls[len(s.decls)-1].value] = true
-		}
+	if r.meets([2]int{1, 1}, [2]int{1, window.MaxSide}) {
+		return 0
 	}
-	if len(sizes) == 1 {
-		for i := range out {
-			out[i].decls = out[i].decls[:len(out[i].decls)-1]
-		}
+	from := least(r.plan.Heights, r.plan.Widths[0], r.plan.Widths[1])
+	if from > r.plan.Widths[1] {
+		from = least([2]int{1, window.MaxSide}, 1, window.MaxSide)
 	}
-	return first, out
+	return float64(from - 1)
+}
+
+// widths reports whether any of the windows is wider than over, and not wider than to (0: no end).
+func (r reach) widths(over, to float64) bool {
+	end := int(to)
+	if to == 0 {
+		end = window.MaxSide
+	}
+	return r.meets([2]int{int(over) + 1, end}, [2]int{1, window.MaxSide})
+}
+
+// above reports whether any of the windows is taller than a height, as far as the plan goes.
+func (r reach) above(height float64) bool {
+	return r.meets([2]int{1, window.MaxSide}, [2]int{int(height) + 1, max(r.plan.Heights[1], int(height)+1)})
 }
 
 // statesAt is what holds in a range of widths: for all windows, then for denser screens
 // where their files show another part and so have another size, then for taller windows.
-func (c *scene) statesAt(layers []int, over, to float64) []state {
+func (c *look) statesAt(layers []int, over, to float64, reach reach) []state {
 	at := func(height, tall float64) []state {
 		var out []state
 		sizes := map[string]bool{}
 		above := 0.0
 		for _, d := range c.densities(layers, over, height) {
-			images, size := c.files(layers, over, height, d)
+			images, size := c.files(layers, spot{over, height, d})
 			out = append(out, state{over, to, tall, above, append(images, size)})
 			sizes[size.value] = true
 			above = d
 		}
 		if len(sizes) < 2 {
-			images, size := c.files(layers, over, height, 0)
+			images, size := c.files(layers, spot{over, height, 0})
 			return []state{{over, to, tall, 0, append(images, size)}}
 		}
 		return out
@@ -369,7 +461,7 @@ func (c *scene) statesAt(layers []int, over, to float64) []state {
 		for _, u := range c.urls(i) {
 			for _, b := range c.ladders[u].Bands {
 				if b.Tall > 0 && over+0.5 > b.Over && (b.To == 0 || over+0.5 <= b.To) && !slices.Contains(talls,
-					b.Tall) && c.holdsAbove(b.Tall) {
+					b.Tall) && reach.above(b.Tall) {
 					talls = append(talls, b.Tall)
 				}
 			}
@@ -390,7 +482,7 @@ func (c *scene) statesAt(layers []int, over, to float64) []state {
 }
 
 // densities are those that the pictures of some layers tell apart.
-func (c *scene) densities(layers []int, over, height float64) []float64 {
+func (c *look) densities(layers []int, over, height float64) []float64 {
 	var out []float64
 	for _, i := range layers {
 		for _, t := range c.tiersOf(i, over, height, 0) {
@@ -405,7 +497,7 @@ func (c *scene) densities(layers []int, over, height float64) []float64 {
 
 // serves says what a rule is for: its widths, what its files weigh by density, and the
 // named viewports that fetch them.
-func (c *scene) serves(layers []int, s *state, all []state) string {
+func (c *look) serves(layers []int, s *state, all []state, fetching []plan.Viewport) string {
 	height := s.tall + 0.5
 	upper := math.Inf(1) // where the next rule for denser screens takes over
 	for _, o := range all {
@@ -436,8 +528,7 @@ func (c *scene) serves(layers []int, s *state, all []state) string {
 		weights = append(weights, w)
 	}
 	var names []string
-	for _, v := range c.p.Named {
-		e := v.Env()
+	for _, v := range fetching {
 		next := math.Inf(1) // where the next rule for tall windows takes over
 		for _, o := range all {
 			if o.tall > s.tall {
@@ -445,8 +536,7 @@ func (c *scene) serves(layers []int, s *state, all []state) string {
 			}
 		}
 		if v.Width <= s.over || s.to > 0 && v.Width > s.to || v.Height <= s.tall || v.Height > next ||
-			v.Density <= s.above || v.Density > upper || c.media != nil && !c.media.Matches(&e) ||
-			slices.ContainsFunc(c.after, func(m css.Media) bool { return m.Matches(&e) }) {
+			v.Density <= s.above || v.Density > upper {
 			continue
 		}
 		names = append(names, fmt.Sprintf("%s fetches %s", v.Label(), finding.Weight(weigh(v.Density))))
@@ -472,9 +562,6 @@ func (c *scene) serves(layers []int, s *state, all []state) string {
 	return text
 }
 
-// notWidth are what rules may ask for that ranges of widths do not tell.
-var notWidth = []string{"height", "hover", "pointer", "orientation", "aspect-ratio", "resolution"}
-
 // fromPage is the folder of the pictures as seen from the page.
 func (o *Options) fromPage() string {
 	if strings.HasPrefix(o.Folder, "/") || strings.Contains(o.Folder, "://") {
@@ -495,7 +582,7 @@ var preloadLink = template.Must(template.New("link").Parse(`<link rel="preload" 
 func Preload(p *plan.Plan, ladders []*cut.Ladder, opt Options) string {
 	var first *cut.Ladder
 	for _, l := range ladders {
-		if l.Tiled || l.Chosen || l.Box.Asks(notWidth...) || l.Box.Role != plan.Row || len(l.Rungs) == 0 ||
+		if l.Tiled || l.Chosen || l.Box.Asks(window.Height, window.Density) || l.Box.Mentions() != 0 || l.Box.Role != plan.Row || len(l.Rungs) == 0 ||
 			len(l.Rungs[0].Files) == 0 {
 			continue
 		}

@@ -16,6 +16,7 @@ import (
 	"tourmaline/core/page"
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // Into says which stylesheet the rules are written into.
@@ -414,6 +415,6 @@ func indentation(text string) string {
 // windows are those in which what was written is held against the pages.
 func (w *writing) windows() []css.Env {
 	low, high := float64(w.plan.Heights[0]), float64(w.plan.Heights[1])
-	return []css.Env{{Height: high, Density: 1}, {Height: low, Density: 3, Touch: true},
-		{Height: low, Density: 2, Modes: css.Dark | css.ReducedMotion}}
+	return []css.Env{{Window: window.Window{Height: high, Density: 1}}, {Window: window.Window{Height: low, Density: 3, Modes: window.Touch}},
+		{Window: window.Window{Height: low, Density: 2, Modes: window.Dark | window.ReducedMotion}}}
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"html/template"
 	"regexp"
+	"slices"
 	"strings"
 
 	"tourmaline/core/cut"
@@ -203,7 +204,8 @@ func textOf(t *plan.TextArea) pageText {
 
 // layoutRules writes the sizes of a box, which the plan gives of the border box.
 func layoutRules(w *writer, b *plan.Box, hook string) {
-	for i, at := range b.EachRule() {
+	at := b.Base()
+	for i := range b.Rules {
 		r := &b.Rules[i]
 		var d []string
 		if i == 0 {
@@ -225,22 +227,14 @@ func layoutRules(w *writer, b *plan.Box, hook string) {
 		if r.Ratio != nil {
 			d = append(d, fmt.Sprintf("aspect-ratio: %g;", *r.Ratio))
 		}
-		four := func(name string, v [4]string) {
-			if s := strings.Join(shortest(v[:]), " "); s != "0" || i > 0 {
-				d = append(d, name+": "+s+";")
+		if i == 0 {
+			d = append(d, spaces(at, b.Role != plan.Page)...)
+		} else {
+			for _, x := range b.Declared() {
+				if x.Rule == r.ID && (spaced.MatchString(x.Property) || x.Property == "font-size" && b.Role != plan.Page) {
+					d = append(d, x.Property+": "+x.Value+";")
+				}
 			}
-		}
-		var pad, margin [4]string
-		for k := range 4 {
-			pad[k], margin[k] = at.Style.Padding[k].String(), at.Style.Margin[k].String()
-			if at.Style.Margin[k].Auto {
-				margin[k] = "auto"
-			}
-		}
-		four("padding", pad)
-		four("margin", margin)
-		if at.Style.FontSize != nil && b.Role != plan.Page {
-			d = append(d, "font-size: "+at.Style.FontSize.String()+";")
 		}
 		if len(d) == 0 && r.Steps == nil && r.Widths == nil && r.Offset == nil {
 			continue
@@ -268,6 +262,30 @@ func layoutRules(w *writer, b *plan.Box, hook string) {
 			w.close()
 		}
 	}
+}
+
+// spaced are the properties of the space around and in a box.
+var spaced = regexp.MustCompile(`^(padding|margin)(-|$)`)
+
+// spaces are paddings, margins and the font size of a box.
+func spaces(at *plan.Values, font bool) (d []string) {
+	var pad, margin [4]string
+	for k := range 4 {
+		pad[k], margin[k] = at.Style.Padding[k].String(), at.Style.Margin[k].String()
+		if at.Style.Margin[k].Auto {
+			margin[k] = "auto"
+		}
+	}
+	for name, v := range map[string][4]string{"padding": pad, "margin": margin} {
+		if s := strings.Join(shortest(v[:]), " "); s != "0" {
+			d = append(d, name+": "+s+";")
+		}
+	}
+	if at.Style.FontSize != nil && font {
+		d = append(d, "font-size: "+at.Style.FontSize.String()+";")
+	}
+	slices.Sort(d[:min(len(d), 2)])
+	return d
 }
 
 var (

@@ -23,7 +23,10 @@ var videoElement = []decl{{"position", "absolute"}, {"inset", "0"}, {"z-index", 
 	{"border-radius", "inherit"}, {"pointer-events", "none"}}
 
 // pseudo is what is added to the box's selector for one of its three elements.
-func (c *scene) pseudo(e int) string {
+func (c *boxWriter) pseudo(e int) string {
+	if e == onVideo {
+		return " > ." + VideoClass + " > video"
+	}
 	if c.video && e == onBefore {
 		return " > ." + VideoClass
 	}
@@ -31,15 +34,15 @@ func (c *scene) pseudo(e int) string {
 }
 
 // noElement takes an element away that was there before.
-func (c *scene) noElement(e int) []decl {
+func (c *boxWriter) noElement(e int) entry {
 	if c.video && e == onBefore {
-		return []decl{{"display", "none"}}
+		return entry{name: "display", values: []string{"none"}}
 	}
-	return []decl{{"content", "none"}}
+	return entry{name: "content", values: []string{"none"}}
 }
 
 // splitVideo puts the video on its element, what is under it on the box, and what is over it on ::after.
-func (c *scene) splitVideo() (out [3][]int, err error) {
+func (c *look) splitVideo() (out [3][]int, err error) {
 	at := slices.IndexFunc(c.plans, func(l *plan.Layer) bool { return l.Video != nil })
 	for i := range c.layers {
 		switch {
@@ -63,21 +66,19 @@ func (c *scene) splitVideo() (out [3][]int, err error) {
 	return out, nil
 }
 
-func (c *scene) refuse(i int, in, msg, hint string) error {
+func (c *look) refuse(i int, in, msg, hint string) error {
 	return &source.UnsupportedError{Span: c.plans[i].Span, In: in, Msg: msg, Hint: hint}
 }
 
 // stillQueries are windows without videos whatever the plan says: of people who want no motion or little data.
 var stillQueries = []string{"(prefers-reduced-motion: reduce)", "(prefers-reduced-data: reduce)"}
 
-// videoRules lay the video in its element, and hide it where nothing moves.
-func (c *scene) videoRules(parts [3][]int) []rule {
-	if !c.video || len(parts[onBefore]) == 0 {
+// videoEntries lay the video in its element; nil where there is none.
+func (c *look) videoEntries() []entry {
+	if !c.video || len(c.parts[onBefore]) == 0 {
 		return nil
 	}
-	at := " > ." + VideoClass
-	var out []rule
-	l := &c.layers[parts[onBefore][0]]
+	l := &c.layers[c.parts[onBefore][0]]
 	fit := "cover"
 	switch l.Size.Kind {
 	case css.Contain:
@@ -85,29 +86,17 @@ func (c *scene) videoRules(parts [3][]int) []rule {
 	case css.SizeLengths:
 		fit = "fill"
 	}
-	d := []decl{{"display", "block"}, {"width", "100%"}, {"height", "100%"}, {"object-fit", fit},
-		{"object-position", l.Position.String()}}
-	if c.base == nil || !slices.Equal(d, c.base.videoDecls()) {
-		out = append(out, rule{pseudo: at + " > video", decls: d})
-	}
-	if c.base == nil {
-		for _, q := range stillQueries {
-			out = append(out, rule{media: []string{q}, pseudo: at, decls: []decl{{"display", "none"}},
-				comment: "what lies below is seen"})
-		}
-	}
-	return out
+	return entriesOf([]decl{{"display", "block"}, {"width", "100%"}, {"height", "100%"}, {"object-fit", fit},
+		{"object-position", l.Position.String()}})
 }
 
-// videoDecls are those of the video itself; nil where there is none.
-func (c *scene) videoDecls() []decl {
-	parts, err := c.splitVideo()
-	if err != nil || len(parts[onBefore]) == 0 {
-		return nil
+// stillRules hide the video where nothing moves.
+func (c *boxWriter) stillRules() (out []rule) {
+	for _, q := range stillQueries {
+		out = append(out, rule{media: []string{q}, pseudo: c.pseudo(onBefore), decls: []decl{{"display", "none"}},
+			comment: "what lies below is seen"})
 	}
-	b := *c
-	b.base = nil
-	return b.videoRules(parts)[0].decls
+	return out
 }
 
 // Clip is a video of the page, as its markup names it.
@@ -151,7 +140,7 @@ const pauseAfter = 5
 // Moves is the media query of windows in which the video of a box plays: where neither hide nor a when block takes it
 // away.
 func Moves(b *plan.Box, v *plan.Video) string {
-	out := []string{"(prefers-reduced-motion: no-preference)", "(not (" + touchScreens + "))"}
+	out := []string{"(prefers-reduced-motion: no-preference)", "(not (" + plan.TouchScreens + "))"}
 	without := func(m *css.Media) {
 		for _, q := range strings.Split(m.String(), ", ") {
 			if strings.HasPrefix(q, "(") && strings.Count(q, "(") == 1 {

@@ -19,6 +19,7 @@ import (
 
 	"tourmaline/core/layout"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 	"tourmaline/core/work"
 )
 
@@ -26,8 +27,8 @@ import (
 // apart, and geometry that changes at a height in between is found by halving.
 const MaxHeights = 40
 
-// Heights are the window heights that a plan is swept at: both ends and evenly
-// between, in whole px.
+// Heights are the window heights that a plan is swept at, in whole px: both ends, evenly between, and
+// on both sides of every height from or up to which a rule holds.
 func Heights(p *plan.Plan) []int {
 	lo, hi := p.Heights[0], p.Heights[1]
 	n := min(hi-lo+1, MaxHeights)
@@ -38,7 +39,11 @@ func Heights(p *plan.Plan) []int {
 	for i := range out {
 		out[i] = lo + int(math.Round(float64((hi-lo)*i)/float64(n-1)))
 	}
-	return out
+	for _, b := range p.All() {
+		out = append(out, b.HeightEnds(p.Heights)...)
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // Sweep is the windows of a plan.
@@ -46,7 +51,7 @@ type Sweep struct {
 	Plan     *plan.Plan
 	Pages    *layout.Pages
 	Heights  []int
-	Touch    bool                  // the windows are of touch screens
+	Modes    window.Modes          // that are on in all windows
 	Progress func(done, total int) // called after each part, from several goroutines; may be nil
 }
 
@@ -146,7 +151,7 @@ func (s *Sweep) DensityAt(w int) float64 {
 func (s *Sweep) Changes(box plan.BoxID, height int) []int {
 	var out []int
 	var last *plan.Values
-	v := plan.Viewport{Height: float64(height), Density: 1}
+	v := plan.Viewport{Window: window.Window{Height: float64(height), Density: 1}}
 	for w := s.Plan.Widths[0]; w <= s.Plan.Widths[1]; w++ {
 		v.Width = float64(w)
 		values := s.Pages.Values(box, v)
@@ -187,7 +192,7 @@ func Each[T any](ctx context.Context, s *Sweep, parts []Part, start func(Part) T
 func (s *Sweep) part(ctx context.Context, p Part, visit func(*Window) error) error {
 	room := s.Pages.Room()
 	var w Window
-	w.Touch = s.Touch
+	w.Modes = s.Modes
 	for d := p.Densities[0]; d <= p.Densities[1]; d++ {
 		lo, hi := p.Widths[0], p.Widths[1]
 		if d != Densest {

@@ -7,10 +7,11 @@ import (
 
 	"tourmaline/core/cascade"
 	"tourmaline/core/css"
+	"tourmaline/core/window"
 )
 
 // Change is what an element has in windows that are not as those that were asked for in more than width:
-// of another height or density, by night, on paper, on touch screens, with reduced motion.
+// of another height or density, or with a mode on.
 type Change struct {
 	When     string
 	From, To int
@@ -68,23 +69,24 @@ func (r *Result) variants(all []string) []variant {
 	if mentions(all, ofDensity...) {
 		r.densities(all, add)
 	}
-	if mentions(all, "prefers-color-scheme") {
-		add("by night (dark)", func(e *css.Env) { e.Modes |= css.Dark })
-	}
-	if mentions(all, "prefers-reduced-motion") {
-		add("with reduced motion", func(e *css.Env) { e.Modes |= css.ReducedMotion })
-	}
-	if mentions(all, "print") {
-		add("in print", func(e *css.Env) { e.Modes |= css.Print })
-	}
-	if mentions(all, "hover", "pointer") {
-		add("on touch screens", func(e *css.Env) { e.Touch = true })
+	for _, m := range r.modes(all).Each() {
+		add(m.In, func(e *css.Env) { e.Modes |= m.Bit })
 	}
 	if r.other == nil {
 		r.other = map[string][]variant{}
 	}
 	r.other[key] = out
 	return out
+}
+
+// modes are those that some conditions ask for.
+func (r *Result) modes(of []string) (m window.Modes) {
+	for i := range r.Page.Conditions {
+		if c := &r.Page.Conditions[i]; !c.Container && slices.Contains(of, c.Text) {
+			m |= c.Media.Modes()
+		}
+	}
+	return m
 }
 
 // spansAt are the page's spans in windows that are otherwise.
@@ -110,7 +112,7 @@ func (r *Result) answers(of []string, env css.Env, words []string) string {
 			continue
 		}
 		for _, env.Width = range []float64{low, (low + high) / 2, high} {
-			if c.Media.Holds(&env) {
+			if c.Media.Holds(&env.Window) {
 				b = append(b, '1')
 			} else {
 				b = append(b, '0')
@@ -199,7 +201,7 @@ func (e *Element) Otherwise() (out []Change) {
 		return nil
 	}
 	under := r.Page.Under(e.Element, e.Pseudo)
-	if !mentions(under, slices.Concat(ofHeight, ofDensity, []string{"prefers-", "print", "hover", "pointer"})...) {
+	if !mentions(under, slices.Concat(ofHeight, ofDensity)...) && r.modes(under) == 0 {
 		return nil
 	}
 	for _, v := range r.variants(under) {

@@ -10,6 +10,7 @@ import (
 	"tourmaline/core/page"
 	"tourmaline/core/picture"
 	"tourmaline/core/trace"
+	"tourmaline/core/window"
 )
 
 // site is a folder of files.
@@ -31,7 +32,7 @@ func traced(t testing.TB, files map[string]string, o trace.Options) *trace.Resul
 		o.Widths = [2]int{320, 1200}
 	}
 	if o.Env.Height == 0 {
-		o.Env = css.Env{Height: 800, Density: 1}
+		o.Env = css.Env{Window: window.Window{Height: 800, Density: 1}}
 	}
 	r, err := trace.Page(t.Context(), p, o)
 	if err != nil {
@@ -189,9 +190,9 @@ div { background: red } @media (orientation: portrait) { div { background: blue 
 	}
 	want := []string{"in windows up to 500 px high 320-699 map[background-color:rgb(0, 0, 255)]",
 		`from density 1.5 on 320-1200 map[background-image:url("b.png")]`,
-		"by night (dark) 320-1200 map[color:rgb(255, 255, 255)]",
-		"in print 320-1200 map[background-color:rgba(0, 0, 0, 0)]",
-		"on touch screens 320-1200 map[background-size:9px auto]"}
+		"on touch screens 320-1200 map[background-size:9px auto]",
+		"in dark mode 320-1200 map[color:rgb(255, 255, 255)]",
+		"in print 320-1200 map[background-color:rgba(0, 0, 0, 0)]"}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}

@@ -11,6 +11,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // Scale is how a tile lies that is drawn so wide, CSS px.
@@ -49,7 +50,7 @@ func Scales(f *picture.File, widths []float64) ([]Scale, error) {
 		s := &out[i]
 		s.Round, s.Space = [2]float64{math.Inf(1), 0}, [2]float64{math.Inf(1), 0}
 		for width := ScaleWidths[0]; width <= ScaleWidths[1]; width++ {
-			v := plan.Viewport{Width: float64(width), Height: 800, Density: 1}
+			v := plan.Viewport{Window: window.Window{Width: float64(width), Height: 800, Density: 1}}
 			pg := layout.At(p, v, layout.Exact)
 			var l [2]place.Placed
 			for k := range l {
@@ -78,7 +79,7 @@ func Scales(f *picture.File, widths []float64) ([]Scale, error) {
 // dense lays the tile at three densities.
 func (s *Scale) dense(p *plan.Plan, store *picture.Store) error {
 	for _, d := range []float64{1, 2, 3} {
-		pg := layout.At(p, plan.Viewport{Width: 1280, Height: 800, Density: d}, layout.Exact)
+		pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 1280, Height: 800, Density: d}}, layout.Exact)
 		var l place.Placed
 		if _, err := (place.Stage{Page: pg, Store: store}).Layer(&l, pg.Frame(p.Boxes[2].ID), 0); err != nil {
 			return err

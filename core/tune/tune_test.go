@@ -10,6 +10,7 @@ import (
 
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 const example = `tourmaline: 1
@@ -49,7 +50,7 @@ func look(t testing.TB, v plan.Viewport) (*plan.Plan, []Box) {
 
 // At 1000 x 700 the square covers 1000 x 400: it is 1000 x 1000, with 600 px to share out down.
 func TestLookByHand(t *testing.T) {
-	p, boxes := look(t, plan.Viewport{Width: 1000, Height: 700, Density: 1})
+	p, boxes := look(t, plan.Viewport{Window: window.Window{Width: 1000, Height: 700, Density: 1}})
 	if len(boxes) != 3 {
 		t.Fatalf("%d boxes", len(boxes))
 	}
@@ -107,7 +108,7 @@ func TestLookByHand(t *testing.T) {
 
 // A gradient in its parts is that gradient again.
 func TestGradientInParts(t *testing.T) {
-	_, boxes := look(t, plan.Viewport{Width: 1000, Height: 700, Density: 1})
+	_, boxes := look(t, plan.Viewport{Window: window.Window{Width: 1000, Height: 700, Density: 1}})
 	g := boxes[1].Layers[0].Gradient
 	if *g.Angle != 90 || g.Conf != "to right" || len(g.Stops) != 3 || *g.Stops[1].Per != 30 || g.Stops[0].Per != nil ||
 		g.Stops[2].Color != (Color{"#0000ff", 0.5}) {
@@ -129,7 +130,7 @@ boxes: [{name: strip, height: 100px, layers: [{texture: star.svg, size: 40px}]}]
 		panic(err)
 	}
 	store := picture.NewStore(fstest.MapFS{"star.svg": {Data: []byte(`<svg xmlns="http://www.w3.org/2000/svg" width="8" height="8"/>`)}})
-	l := Look(p, store, plan.Viewport{Width: 400, Height: 800, Density: 1})[0].Layers[0]
+	l := Look(p, store, plan.Viewport{Window: window.Window{Width: 400, Height: 800, Density: 1}})[0].Layers[0]
 	p, err = p.Change(plan.Change{Path: append(l.Path, "size"), Value: "50px"})
 	if err != nil {
 		panic(err)
@@ -151,7 +152,7 @@ func BenchmarkLook(b *testing.B) {
 	svg := `<svg xmlns="http://www.w3.org/2000/svg" width="1000" height="1000"/>`
 	store := picture.NewStore(fstest.MapFS{"v.svg": {Data: []byte(svg)}})
 	for b.Loop() {
-		Look(p, store, plan.Viewport{Width: 1000, Height: 700, Density: 1})
+		Look(p, store, plan.Viewport{Window: window.Window{Width: 1000, Height: 700, Density: 1}})
 	}
 }
 
@@ -164,7 +165,7 @@ func TestVideoIsNotRepeated(t *testing.T) {
 	}
 	store := picture.NewStore(fstest.MapFS{"v.svg": {Data: []byte(
 		`<svg xmlns="http://www.w3.org/2000/svg" width="40" height="30"/>`)}})
-	l := Look(p, store, plan.Viewport{Width: 1000, Height: 700, Density: 1})[0].Layers[0]
+	l := Look(p, store, plan.Viewport{Window: window.Window{Width: 1000, Height: 700, Density: 1}})[0].Layers[0]
 	keys := slices.Sorted(maps.Keys(l.Keys))
 	if l.Kind != "video" || !slices.Equal(keys, []string{"position", "size"}) || l.Name != "v.svg" ||
 		l.Keys["size"].Text != "100% 100%" || l.Landing == nil {
