@@ -58,7 +58,7 @@ type block struct {
 
 // rulesOf are the rules of a box.
 func (s sheets) rulesOf(b *plan.Box, selector string) (group, error) {
-	g := group{name: b.Name, selector: selector}
+	g := group{name: b.Name, selector: selector, box: b}
 	if err := oneVideo(b); err != nil {
 		return g, err
 	}

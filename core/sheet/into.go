@@ -88,6 +88,9 @@ func Write(ctx context.Context, p *plan.Plan, ladders []*cut.Ladder, opt Options
 			return nil, err
 		}
 	}
+	if err := (sheets{p, ladders, opt}).readBack(w.groups, form{opt.Nesting, opt.Minify, opt.Layer}); err != nil {
+		return nil, err
+	}
 	w.out.After = w.compose()
 	return w.out, w.verify(ctx)
 }

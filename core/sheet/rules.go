@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"tourmaline/core/css"
+	"tourmaline/core/plan"
 )
 
 // decl is one declaration. A value may have line breaks where a long list goes on.
@@ -23,6 +24,7 @@ type rule struct {
 // group is all rules of one box.
 type group struct {
 	name, selector string
+	box            *plan.Box // nil: it is not of a box
 	rules          []rule
 }
 

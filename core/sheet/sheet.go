@@ -55,7 +55,11 @@ func CSS(p *plan.Plan, ladders []*cut.Ladder, opt Options) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return print(head, groups, form{opt.Nesting, opt.Minify, opt.Layer}), nil
+	f := form{opt.Nesting, opt.Minify, opt.Layer}
+	if err := (sheets{p, ladders, opt}).readBack(groups, f); err != nil {
+		return "", err
+	}
+	return print(head, groups, f), nil
 }
 
 // groupsOf are the rules of all boxes.
