@@ -17,6 +17,7 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/similar"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 	"tourmaline/core/work"
 )
 
@@ -115,8 +116,9 @@ type Ladder struct {
 	Poster  bool   // of videos alone: touch screens, which show none, do not fetch it
 	repeats [2]int // that the picture holds by axis: files hold one of them
 
-	less   float64 // what a budget took from the quality, in steps
-	exact  bool    // files must have the very ratio of the source
+	seen   []window.Modes // combinations of modes that it is shown in
+	less   float64        // what a budget took from the quality, in steps
+	exact  bool           // files must have the very ratio of the source
 	shares map[*Rung]float64
 	veil   string // what hides or changes detail in its box, as CSS; "": nothing
 }
@@ -151,6 +153,7 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 		return nil, err
 	}
 	s.weights = weights(p.Plan)
+	s.unseen()
 	by, err := growths(s.ladders)
 	if err != nil {
 		return nil, err
@@ -168,6 +171,48 @@ func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error
 	return s.ladders, nil
 }
 
+// unseen drops the ladders of pictures that no window shows, or without an area.
+func (s *demand) unseen() {
+	var ladders []*Ladder
+	var grids []grid
+	for i, l := range s.ladders {
+		if l.seen != nil && s.grids[i].any() {
+			ladders, grids = append(ladders, l), append(grids, s.grids[i])
+		}
+	}
+	s.ladders, s.grids = slices.Clip(ladders), grids
+	if s.ladders == nil {
+		s.ladders = []*Ladder{}
+	}
+}
+
+func (g *grid) any() bool {
+	for t := range g {
+		for d := range g[t] {
+			if slices.ContainsFunc(g[t][d], func(c cell) bool { return c.scale > 0 }) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// sight is the share of the visitors who have any combination of modes that the ladder's picture is shown in.
+func (l *Ladder) sight(p *plan.Plan) (share float64) {
+	asked := l.Box.Mentions() &^ window.Touch // the viewports say who has a touch screen
+	known := map[window.Modes]bool{}
+	for _, m := range l.seen {
+		if m &^= window.Touch; !known[m] {
+			known[m] = true
+			share += p.ModeShare(m, asked)
+		}
+	}
+	return max(share, leastSight)
+}
+
+// leastSight is of pictures that are shown in print alone, and the like.
+const leastSight = 0.001
+
 // Tiers are what windows of a size fetch, by density, rising; empty where the picture
 // is not used.
 func (l *Ladder) Tiers(width, height float64) []Tier {
@@ -184,7 +229,7 @@ func (l *Ladder) Tiers(width, height float64) []Tier {
 
 // At returns the rung that a window fetches; nil where the picture is not used.
 func (l *Ladder) At(e *css.Env) *Rung {
-	if l.Poster && e.Touch() {
+	if l.Poster && e.Touch() || !l.shown(e) {
 		return nil
 	}
 	tiers := l.Tiers(e.Width, e.Height)
@@ -197,6 +242,14 @@ func (l *Ladder) At(e *css.Env) *Rung {
 		return nil
 	}
 	return tiers[len(tiers)-1].Rung
+}
+
+// shown reports whether the rules that hold in a window show the ladder's picture.
+func (l *Ladder) shown(e *css.Env) bool {
+	return slices.ContainsFunc(l.Box.At(e).Layers(), func(x plan.Painted) bool {
+		img, _ := x.Image.Pick(e.Density)
+		return img.IsURL && img.URL == l.Source
+	})
 }
 
 // Share is how many of the visitors fetch a rung for the ladder's box, 0..1.

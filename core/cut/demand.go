@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"sync"
 
 	"tourmaline/core/css"
 	"tourmaline/core/fit"
@@ -179,7 +178,6 @@ type demand struct {
 	specs   []spec // by class
 	weights grid2  // of the visitors
 
-	mu    sync.Mutex
 	index map[ladderKey]int
 	class map[string]int32
 }
@@ -191,14 +189,15 @@ type ladderKey struct {
 
 // layerNeed is one layer with certain declarations, and where its needs are noted.
 type layerNeed struct {
-	g     grid
-	spec  spec
-	class int32
-	l     *Ladder
-	tiled bool
-	exact bool
-	laid  [2]laid
-	habit bool // what is shown is not to be softer than the habit's file is
+	g      grid
+	spec   spec
+	class  int32
+	l      *Ladder
+	tiled  bool
+	exact  bool
+	laid   [2]laid
+	poster bool // it is the poster of a video
+	habit  bool // what is shown is not to be softer than the habit's file is
 	// bare: nothing hides detail. Files then have just the px that are shown, where the source has
 	// them: what is resampled looks worse, and must be coded better, than what is not.
 	bare bool
@@ -212,20 +211,34 @@ type column struct {
 	known   map[*css.Layer]*layerNeed // of this density: image-set() may choose another file at another one
 	all     []*layerNeed
 	class   [sweep.ColumnWidths]int // of the heights at each width, of what was looked at before
+	modes   window.Modes
 }
 
-// run evaluates every width, height and density of the plan. Errors are of pictures.
+// run evaluates every width, height and density of the plan, in each combination of the modes that boxes ask for.
+// Errors are of pictures.
 func (s *demand) run(ctx context.Context) error {
+	s.prepare()
 	sw := sweep.New(s.Plan).WithNamed()
 	start := func(p sweep.Part) *column { return &column{from: p.Widths[0], density: -1} }
-	cols, err := sweep.Each(ctx, sw, sw.Columns(), start, s.window)
-	if err != nil {
-		return err
+	var cols []*column
+	for _, sw.Modes = range s.modes() {
+		more, err := sweep.Each(ctx, sw, sw.Columns(), start, s.window)
+		if err != nil {
+			return err
+		}
+		for _, c := range more {
+			c.modes = sw.Modes
+		}
+		cols = append(cols, more...)
 	}
 	how := map[*Ladder]*[2][]laid{}
-	for _, c := range cols {
+	for _, c := range cols { // in order: one result, however the work was divided
 		for _, k := range c.all {
 			k.l.Tiled, k.l.exact = k.l.Tiled || k.tiled, k.l.exact || k.exact
+			k.l.Poster = k.l.Poster && k.poster
+			if !slices.Contains(k.l.seen, c.modes) {
+				k.l.seen = append(k.l.seen, c.modes)
+			}
 			all := how[k.l]
 			if all == nil {
 				all, k.l.veil = &[2][]laid{}, k.veil
@@ -253,6 +266,73 @@ func (s *demand) run(ctx context.Context) error {
 	return cmp.Or(errs...)
 }
 
+// modes are the combinations of modes that any box asks for, none first.
+func (s *demand) modes() (out []window.Modes) {
+	for _, b := range s.All() {
+		for _, m := range b.Mentions().Subsets() {
+			if !slices.Contains(out, m) {
+				out = append(out, m)
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// prepare makes the ladders of all pictures that boxes may show, and numbers the declarations of their layers, in
+// the plan's order: whichever window is looked at first has no say. Of layers that show one picture in one box the
+// one that asks for most decides its quality.
+func (s *demand) prepare() {
+	for _, b := range s.All() {
+		for _, v := range b.Looks() {
+			for i := range v.Layers() {
+				l := &v.Layers()[i]
+				s.classOf(&l.Layer)
+				if l.Scrolled != nil {
+					s.classOf(l.Scrolled)
+				}
+				images := []css.Image{l.Image}
+				for _, o := range l.Image.Set {
+					images = append(images, o.Image)
+				}
+				for _, img := range images {
+					if !img.IsURL {
+						continue
+					}
+					if file, err := s.store.File(img.URL); err == nil { // else the window that shows it says so
+						s.prepareLadder(b, l, img.URL, file)
+					}
+				}
+			}
+		}
+	}
+}
+
+func (s *demand) prepareLadder(b *plan.Box, p *plan.Painted, url string, file *picture.File) {
+	quality := p.Plan.Quality
+	if quality == (plan.Quality{}) {
+		quality = s.Files.Quality
+	}
+	key := ladderKey{b.ID, url}
+	if i, ok := s.index[key]; ok {
+		if l := s.ladders[i]; quality.Over(l.Quality) {
+			l.Quality = quality
+		}
+		return
+	}
+	l := &Ladder{Box: b, Span: p.Plan.Span, Source: url, File: file, Copy: file.Vector != nil, Quality: quality,
+		less: s.less, Chosen: p.Image.Set != nil, Poster: true}
+	var g grid
+	for t := range g {
+		g[t] = make([][]cell, len(s.Density))
+		for d := range g[t] {
+			g[t][d] = make([]cell, s.Widths[1]-s.Widths[0]+1)
+		}
+	}
+	s.ladders, s.grids = append(s.ladders, l), append(s.grids, g)
+	s.index[key] = len(s.ladders) - 1
+}
+
 // window notes what every layer needs at one window.
 func (s *demand) window(c *column, w *sweep.Window) error {
 	if c.density != w.D {
@@ -270,7 +350,7 @@ func (s *demand) window(c *column, w *sweep.Window) error {
 	var p place.Placed
 	for b := range w.Page.Frames {
 		f := &w.Page.Frames[b]
-		if again && s.alike[b] {
+		if again && s.alike[b] || w.Modes&^f.Box.Mentions() != 0 {
 			continue
 		}
 		for n := range f.Values.Layers() {
@@ -345,16 +425,9 @@ func (k *layerNeed) note(at *cell, p *place.Placed, floor float64, habit bool) {
 
 func (s *demand) layerNeed(f *layout.Frame, p *place.Placed) *layerNeed {
 	k := &layerNeed{spec: specOf(p.Layer), class: s.classOf(p.Layer)}
-	if f.Box.Mentions()&window.Touch != 0 { // what touch screens show is not swept
-		k.spec = spec{math.NaN(), math.NaN()}
-	}
-	k.l, k.g = s.ladder(ladderKey{f.Box.ID, p.Image.URL}, f, p)
-	k.exact, k.laid = exactRatio(p.Layer), laidOf(p)
-	if p.Plan.Video == nil {
-		s.mu.Lock()
-		k.l.Poster = false
-		s.mu.Unlock()
-	}
+	i := s.index[ladderKey{f.Box.ID, p.Image.URL}]
+	k.l, k.g = s.ladders[i], s.grids[i]
+	k.exact, k.laid, k.poster = exactRatio(p.Layer), laidOf(p), p.Plan.Video != nil
 	k.habit = !s.Files.Sharpened && k.l.Quality.Level != plan.Low
 	k.veil = veilOf(f, p)
 	k.bare = k.habit && k.veil == ""
@@ -375,36 +448,9 @@ func veilOf(f *layout.Frame, p *place.Placed) string {
 	return out
 }
 
-// ladder returns a picture's ladder and its cells, made when it is first seen.
-func (s *demand) ladder(key ladderKey, f *layout.Frame, p *place.Placed) (*Ladder, grid) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if i, ok := s.index[key]; ok {
-		return s.ladders[i], s.grids[i]
-	}
-	quality := p.Plan.Quality
-	if quality == (plan.Quality{}) {
-		quality = s.Files.Quality
-	}
-	l := &Ladder{Box: f.Box, Span: p.Plan.Span, Source: key.url, File: p.File, Copy: p.File.Vector != nil,
-		Quality: quality, less: s.less, Chosen: p.Layer.Image.Set != nil, Poster: true}
-	var g grid
-	for t := range g {
-		g[t] = make([][]cell, len(s.Density))
-		for d := range g[t] {
-			g[t][d] = make([]cell, s.Widths[1]-s.Widths[0]+1)
-		}
-	}
-	s.ladders, s.grids = append(s.ladders, l), append(s.grids, g)
-	s.index[key] = len(s.ladders) - 1
-	return l, g
-}
-
 // classOf numbers the declarations that a landing depends on.
 func (s *demand) classOf(l *css.Layer) int32 {
 	key := fmt.Sprintf("%s/%s/%s/%s/%s/%s", l.Position, l.Size, l.Repeat, l.Origin, l.Clip, l.Attachment)
-	s.mu.Lock()
-	defer s.mu.Unlock()
 	if c, ok := s.class[key]; ok {
 		return c
 	}

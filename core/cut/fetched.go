@@ -28,11 +28,11 @@ func (x *fetched) each(f func(r **Rung, t, d, i int)) {
 // finish writes down who fetches each rung, and from where on; rungs that nobody fetches are dropped.
 func (s *demand) finish(k int, rungs *fetched) {
 	l, p, g, w := s.ladders[k], s.Plan, &s.grids[k], &s.weights
-	lo := p.Widths[0]
+	lo, sight := p.Widths[0], l.sight(p)
 	l.Rungs, l.shares = l.Rungs[:0], map[*Rung]float64{}
 	rungs.each(func(at **Rung, t, d, i int) {
 		r, c := *at, g[t][d][i]
-		l.shares[r] += w[t][d][i]
+		l.shares[r] += sight * w[t][d][i]
 		if !slices.Contains(l.Rungs, r) {
 			l.Rungs = append(l.Rungs, r)
 		}
@@ -46,7 +46,8 @@ func (s *demand) finish(k int, rungs *fetched) {
 		if r.of != l { // its viewers are those of its own box
 			return
 		}
-		v := plan.Viewport{Window: window.Window{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d]}}
+		v := plan.Viewport{Window: window.Window{Width: float64(lo + i), Height: usual(p, lo+i), Density: p.Density[d],
+			Modes: l.seen[0]}}
 		if t == 1 {
 			v.Height = float64(p.Heights[1])
 		}

@@ -49,6 +49,22 @@ type Quality struct {
 	Score float64 // as core/similar scores it; 0 with a level
 }
 
+// Over reports whether the quality asks for more than another.
+func (q Quality) Over(o Quality) bool { return q.rank() > o.rank() }
+
+// rank puts words among scores.
+func (q Quality) rank() float64 {
+	switch q.Level {
+	case High:
+		return 97
+	case Low:
+		return 90
+	case Normal:
+		return 95
+	}
+	return q.Score
+}
+
 // Level is a quality in a word. See docs/RATIONALE.md, "How is quality judged?".
 type Level string
 

@@ -37,8 +37,9 @@ type Plan struct {
 	Density  []float64
 	Spans    [][2]int // one a density: the widths that it is seen at
 	Named    []Viewport
-	Canvas   *Box // the whole window; nil when the plan has none
-	Page     *Box // the column the boxes lie on; nil: as wide as the window
+	Modes    map[window.Modes]float64 // shares of the visitors who have a mode on, where the plan says; 0..1
+	Canvas   *Box                     // the whole window; nil when the plan has none
+	Page     *Box                     // the column the boxes lie on; nil: as wide as the window
 	Boxes    []*Box
 	Budget   map[string]float64 // bytes by viewport name
 	Accept   []Accept

@@ -20,6 +20,7 @@ func (p *Plan) readViewports(n node) error {
 			return p.readDensityList(n)
 		},
 		"named": p.readNamed,
+		"modes": p.readModes,
 	})
 }
 
@@ -48,6 +49,31 @@ func (p *Plan) readDensityList(n node) error {
 		return n.fail("a list of densities such as [1, 2, 3]")
 	}
 	slices.Sort(p.Density)
+	return nil
+}
+
+// readModes reads {dark: 35%}: the shares of the visitors who have a mode on.
+func (p *Plan) readModes(n node) error {
+	ps, err := n.pairs()
+	if err != nil {
+		return err
+	}
+	p.Modes = map[window.Modes]float64{}
+	for _, kv := range ps {
+		m, err := window.ParseMode(kv.key)
+		if e, ok := err.(*source.SyntaxError); ok {
+			e.In, e.Span = "modes", kv.at
+			return e
+		}
+		part := 0.0
+		if err := share(&part)(kv.val); err != nil {
+			return err
+		}
+		if part < 0 || part > 1 {
+			return kv.val.fail("a share of the visitors between 0% and 100%")
+		}
+		p.Modes[m.Bit] = part
+	}
 	return nil
 }
 

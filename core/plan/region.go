@@ -54,6 +54,23 @@ func (b *Box) cut() ([]Combination, error) {
 // Holding is what the box is like where some of its rules hold and no others.
 func (b *Box) Holding(rules uint64) *Values { return b.must(rules) }
 
+// ModeShare is the share of the visitors who have some modes on, and the others of those asked off, as if each were
+// chosen for itself.
+func (p *Plan) ModeShare(on, asked window.Modes) float64 {
+	share := 1.0
+	for _, m := range asked.Each() {
+		s, ok := p.Modes[m.Bit]
+		if !ok {
+			s = m.Share
+		}
+		if on&m.Bit == 0 {
+			s = 1 - s
+		}
+		share *= s
+	}
+	return share
+}
+
 // Looks are what the box is like in its regions, each once.
 func (b *Box) Looks() []*Values {
 	list := b.Combinations()

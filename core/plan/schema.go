@@ -28,6 +28,7 @@ var texts = map[string]map[string]string{
 		"heights":   "the window heights, as in `600-1400`",
 		"densities": "device pixels per CSS pixel, as in `[1, 2]`, or with the widths each is seen at",
 		"named":     "windows with a name: `390x844@3`, or `size`, `share` of the visitors and `touch`",
+		"modes":     "the shares of the visitors who have a mode on, as in `dark: 35%`",
 	},
 	"box": {
 		"name":     "the name in reports",
@@ -176,7 +177,7 @@ func Schema() map[string]any {
 		"viewports": object(
 			"viewports",
 			map[string]any{"densities": map[string]any{"type": []string{"array", "object"}},
-				"named": open},
+				"named": open, "modes": open},
 		),
 		"box": box("name"), "page": box(), "canvas": canvas, "values": values,
 		"layer": object("layer", map[string]any{"touch": words(touches[1:]...), "avoid": words("text"), "keep": point,

@@ -154,7 +154,12 @@ func (b *Box) At(e *css.Env) *Values {
 			mask |= 1 << i
 		}
 	}
-	return b.must(mask)
+	for _, c := range b.Combinations() {
+		if c.Rules == mask {
+			return c.Values
+		}
+	}
+	return b.must(mask) // a window of fractions of px
 }
 
 // Base returns the values where no when block holds.

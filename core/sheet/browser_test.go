@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"errors"
 	"fmt"
 	"image"
 	"image/draw"
@@ -21,6 +22,7 @@ import (
 	"tourmaline/core/paint"
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
+	"tourmaline/core/source"
 	"tourmaline/core/window"
 	"tourmaline/core/work"
 	"tourmaline/e2e/corpus"
@@ -74,7 +76,7 @@ func built(t *testing.T, text string, store *picture.Store) *site {
 func (s *site) painted(t *testing.T, store *picture.Store, at plan.Viewport) (*image.RGBA, []image.Rectangle) {
 	density := at.Density
 	pg := layout.At(s.plan, at, layout.Device)
-	out := image.NewRGBA(image.Rect(0, 0, int(corpus.PlanW*density), int(corpus.PlanH*density)))
+	out := image.NewRGBA(image.Rect(0, 0, int(at.Width*density), int(at.Height*density)))
 	var boxes []image.Rectangle
 	for _, b := range s.plan.All() {
 		f := pg.Frame(b.ID)
@@ -93,18 +95,32 @@ func (s *site) painted(t *testing.T, store *picture.Store, at plan.Viewport) (*i
 
 const framesAcross, framesDown = 4, 6
 
+// framed is a site as a window of a size shows it.
+type framed struct {
+	*site
+	at plan.Viewport
+}
+
 // shootAll shows the pages of sites side by side, each in a frame of its own, and returns
 // what the browser fetched of their pictures.
 func shootAll(t *testing.T, sites []*site, density float64, more ...string) (*image.RGBA, map[string][]string) {
+	var frames []framed
+	for _, s := range sites {
+		frames = append(frames, framed{s, planWindow(density)})
+	}
+	return shootFrames(t, frames, image.Pt(corpus.PlanW, corpus.PlanH), more...)
+}
+
+// shootFrames shows sites in frames of their sizes, at most as large as a cell.
+func shootFrames(t *testing.T, sites []framed, cell image.Point, more ...string) (*image.RGBA, map[string][]string) {
 	var mu sync.Mutex
 	fetched := map[string][]string{}
 	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/all.html" {
-			fmt.Fprint(w, "<!DOCTYPE html><style>body{margin:0}iframe{position:absolute;border:0;width:",
-				corpus.PlanW, "px;height:", corpus.PlanH, "px}</style>")
-			for i := range sites {
-				fmt.Fprintf(w, "<iframe style='left:%dpx;top:%dpx' src='p%d/index.html'></iframe>",
-					i%framesAcross*corpus.PlanW, i/framesAcross*corpus.PlanH, i)
+			fmt.Fprint(w, "<!DOCTYPE html><style>body{margin:0}iframe{position:absolute;border:0}</style>")
+			for i, s := range sites {
+				fmt.Fprintf(w, "<iframe style='left:%dpx;top:%dpx;width:%gpx;height:%gpx' src='p%d/index.html'></iframe>",
+					i%framesAcross*cell.X, i/framesAcross*cell.Y, s.at.Width, s.at.Height, i)
 			}
 			return
 		}
@@ -128,7 +144,7 @@ func shootAll(t *testing.T, sites []*site, density float64, more ...string) (*im
 		w.Write(sites[n].files[name])
 	}))
 	defer srv.Close()
-	img := shoot.Page(t, srv.URL+"/all.html", framesAcross*corpus.PlanW, framesDown*corpus.PlanH, density, more...)
+	img := shoot.Page(t, srv.URL+"/all.html", framesAcross*cell.X, framesDown*cell.Y, sites[0].at.Density, more...)
 	return img, fetched
 }
 
@@ -198,6 +214,86 @@ func agree(t *testing.T, some []*site, store *picture.Store, density float64) {
 
 func planWindow(density float64) plan.Viewport {
 	return plan.Viewport{Window: window.Window{Width: corpus.PlanW, Height: corpus.PlanH, Density: density}}
+}
+
+// Where rules overlap, written pages look as painted, in windows of several sizes, with modes emulated; and no layer
+// fetches two files.
+func TestOverlapsLookAsPainted(t *testing.T) {
+	shoot.Need(t)
+	if testing.Short() {
+		t.Skip("short")
+	}
+	const plans = 60
+	store := testStore()
+	var texts []string
+	for _, text := range corpus.Overlaps(4*plans, [2]int{300, 380}, [2]int{150, 200}) {
+		// Browsers paint forced colours themselves, Chromium knows nothing of reduced data, and long ways around the
+		// hues are no matter of the stylesheet.
+		if !strings.Contains(text, "forced-colors") && !strings.Contains(text, "reduced-data") &&
+			!strings.Contains(text, " hue") && len(texts) < plans {
+			texts = append(texts, text)
+		}
+	}
+	sites := make([]*site, len(texts))
+	work.Each(len(texts), func(i int) { sites[i] = built(t, texts[i], store) })
+	sites = slices.DeleteFunc(sites, func(s *site) bool {
+		var unsupported *source.UnsupportedError
+		if s.err != nil && !errors.As(s.err, &unsupported) {
+			t.Errorf("%v\n%s", s.err, s.text)
+		}
+		return s.err != nil
+	})
+	if len(sites) < plans*2/3 {
+		t.Errorf("%d of %d plans are written", len(sites), plans)
+	}
+	cell := image.Pt(380, 200)
+	for _, in := range []window.Window{{Density: 1}, {Density: 2, Modes: window.Touch | window.Dark},
+		{Density: 1, Modes: window.Dark | window.MoreContrast | window.ReducedMotion}} {
+		settings := []string{"primaryHoverType=2,availableHoverTypes=2,primaryPointerType=4,availablePointerTypes=4"}
+		if in.Touch() {
+			settings = nil
+		}
+		for _, m := range in.Modes.Each() {
+			settings = append(settings, m.Chromium)
+		}
+		t.Run(in.Modes.String(), func(t *testing.T) {
+			t.Parallel()
+			var frames []framed
+			for i, s := range sites {
+				for _, size := range [][2]int{{300, 150}, {301 + i*7%79, 200}, {380, 151 + i*11%49}, {379 - i*5%70, 199 - i%40}} {
+					v := in
+					v.Width, v.Height = float64(size[0]), float64(size[1])
+					frames = append(frames, framed{s, plan.Viewport{Window: v}})
+				}
+			}
+			for some := range slices.Chunk(frames, framesAcross*framesDown) {
+				agreeFrames(t, some, store, cell, "--blink-settings="+strings.Join(settings, ","))
+			}
+		})
+	}
+}
+
+// agreeFrames compares sites in frames with what is painted.
+func agreeFrames(t *testing.T, some []framed, store *picture.Store, cell image.Point, more ...string) {
+	all, fetched := shootFrames(t, some, cell, more...)
+	for i, s := range some {
+		got, boxes := s.painted(t, store, s.at)
+		at := image.Pt(int(float64(i%framesAcross*cell.X)*s.at.Density), int(float64(i/framesAcross*cell.Y)*s.at.Density))
+		for k, b := range boxes {
+			if d := difference(got, all, b, at); d > 3 {
+				t.Errorf("box %d differs by %.1f levels in %s\n%s\n%s", k, d, s.at, s.text, s.files["backgrounds.css"])
+				save(t, fmt.Sprintf("overlap-%s-%03d-%d", s.at, i, k), got.SubImage(b), all.SubImage(b.Add(at)))
+				break
+			}
+		}
+		env, most := s.at.Env(), 0
+		for _, b := range s.plan.All() {
+			most += len(b.At(&env).Layers())
+		}
+		if n := len(fetched[fmt.Sprint(i)]); n > most {
+			t.Errorf("%d files are fetched for %d layers in %s: %v\n%s", n, most, s.at, fetched[fmt.Sprint(i)], s.text)
+		}
+	}
 }
 
 const touched = `tourmaline: 1

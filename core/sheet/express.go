@@ -268,7 +268,9 @@ func (x *expression) lacks(e int, has map[string]string, needs []entry, always f
 	if needs == nil {
 		gone := x.noElement(e)
 		if len(has) > 0 && e != onVideo && has[gone.name] != gone.text() {
-			out = append(out, gone)
+			if out = append(out, gone); gone.name == "content" { // browsers fetch its images all the same
+				out = append(out, entry{name: "background-image", values: []string{"none"}})
+			}
 		}
 		return out
 	}

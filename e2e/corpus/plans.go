@@ -120,6 +120,9 @@ func Overlaps(n int, widths, heights [2]int) []string {
 	return out
 }
 
+// ofFrame are declarations that the canvas, which is the window, does not have.
+var ofFrame = regexp.MustCompile("border|padding|box-shadow")
+
 // whens are two to five when blocks.
 func (g *caseMaker) whens(indent string, at, tall func() int, canvas bool) string {
 	var b strings.Builder
@@ -136,7 +139,11 @@ func (g *caseMaker) whens(indent string, at, tall func() int, canvas bool) strin
 			b.WriteString("    " + strings.TrimSuffix(strings.ReplaceAll(g.planLayers(), "\n", "\n    "), "    "))
 			continue
 		}
-		fmt.Fprintf(&b, "%s    css: '%s'\n", indent, g.overlapCSS())
+		text := g.overlapCSS()
+		for canvas && ofFrame.MatchString(text) {
+			text = g.overlapCSS() // the canvas is the window
+		}
+		fmt.Fprintf(&b, "%s    css: '%s'\n", indent, text)
 	}
 	return b.String()
 }
