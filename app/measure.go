@@ -69,7 +69,8 @@ func (s *Site) Measure(ctx context.Context, name string, o Measuring,
 		return nil, err
 	}
 	var cuts []int
-	for _, span := range p.Spans(css.Env{Window: window.Window{Height: float64(o.Height), Density: 1}}, o.Widths[0], o.Widths[1]) {
+	for _, span := range p.Spans(css.Env{Window: window.Window{Height: float64(o.Height), Density: 1}}, o.Widths[0],
+		o.Widths[1]) {
 		cuts = append(cuts, span.From)
 	}
 	ask := told(session.Ask(list), o.Progress)

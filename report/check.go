@@ -147,7 +147,8 @@ func ofFinding(f *finding.Finding) Finding {
 	}
 	tall := false
 	for _, w := range f.Where {
-		c := Where{Says: w.String(), Widths: ranges(w.Runs), Densities: w.Densities, Some: w.Some, Modes: w.Modes.Words()}
+		c := Where{Says: w.String(), Widths: ranges(w.Runs), Densities: w.Densities, Some: w.Some,
+			Modes: w.Modes.Words()}
 		if w.Heights != [2]int{} {
 			c.Heights, tall = &Range{w.Heights[0], w.Heights[1]}, true
 		}

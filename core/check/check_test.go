@@ -251,7 +251,8 @@ boxes:
 	for di, d := range p.Density {
 		for _, h := range heights {
 			for w := p.Spans[di][0]; w <= p.Spans[di][1]; w++ {
-				pg := layout.At(p, plan.Viewport{Window: window.Window{Width: float64(w), Height: float64(h), Density: d}}, layout.Exact)
+				pg := layout.At(p, plan.Viewport{Window: window.Window{Width: float64(w), Height: float64(h),
+					Density: d}}, layout.Exact)
 				for i := range pg.Frames {
 					placed, err := place.Stage{Page: pg, Store: store}.Box(&pg.Frames[i])
 					if err != nil {

@@ -354,12 +354,14 @@ func (r *reader) measure(w, h int, scale float64) sample {
 		}
 		img, err := r.paintUnder(pg, part, scale, scroll)
 		if err != nil {
-			return sample{width: w, modes: r.modes, rules: f.Values} // the checks missing and not-drawn tell of its pictures
+			return sample{width: w, modes: r.modes,
+				rules: f.Values} // the checks missing and not-drawn tell of its pictures
 		}
 		for n := range f.Values.Text {
 			t := &f.Values.Text[n]
 			area := areas[n].Sub(part.Min)
-			sp := contrast.Text{Color: t.Color.Resolve(f.Env.Current), Backdrop: white, Need: Need(t, r.modes)}.Under(img,
+			sp := contrast.Text{Color: t.Color.Resolve(f.Env.Current), Backdrop: white, Need: Need(t,
+				r.modes)}.Under(img,
 				area)
 			if n == len(out.spread) {
 				out.spread = append(out.spread, sp)

@@ -169,7 +169,8 @@ func (p *Speller) Image(i Image) string {
 // offset prints a length of a gradient: those of the window stay as they are.
 func (p *Speller) offset(n Num) string {
 	if !n.IsCalc() && n.Unit != Percent && n.Unit != Px {
-		short, long := Env{Window: window.Window{Width: 1e3, Height: 1e3}}, Env{Window: window.Window{Width: 3e3, Height: 2e3}}
+		short, long := Env{Window: window.Window{Width: 1e3, Height: 1e3}}, Env{Window: window.Window{Width: 3e3,
+			Height: 2e3}}
 		if n.Unit.factor(&short) != n.Unit.factor(&long) {
 			return n.String()
 		}

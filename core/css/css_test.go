@@ -11,7 +11,8 @@ import (
 )
 
 func TestLengthsByHand(t *testing.T) {
-	e := Env{Window: window.Window{Width: 400, Height: 800, Density: 2}, Em: 20, Rem: 10, SmallHeight: 700, LargeHeight: 900}
+	e := Env{Window: window.Window{Width: 400, Height: 800, Density: 2}, Em: 20, Rem: 10, SmallHeight: 700,
+		LargeHeight: 900}
 	rows := []struct {
 		text string
 		want float64 // px, percentages of 200
@@ -325,7 +326,8 @@ func TestMediaQueries(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"(widht < 3px)", "(width < 3)", "width < 3px",
-		"(width < 1px) and (width > 2px) or (width = 3px)", "(1px < width > 3px)", "(prefers-color-scheme: night)", "(min-hover: none)",
+		"(width < 1px) and (width > 2px) or (width = 3px)", "(1px < width > 3px)", "(prefers-color-scheme: night)",
+		"(min-hover: none)",
 		"(orientation)", "(hover < none)"} {
 		if _, err := ParseMedia(bad); err == nil {
 			t.Errorf("%s: no error", bad)

@@ -103,7 +103,8 @@ func (u Unit) dim() dim {
 	return dimRes
 }
 
-// Env is what relative lengths are resolved against: a window and fonts, CSS px. Zero Em, Rem mean 16px, zero small, large and
+// Env is what relative lengths are resolved against: a window and fonts, CSS px. Zero Em, Rem mean 16px, zero small,
+// large and
 // dynamic heights mean Height.
 type Env struct {
 	window.Window
@@ -302,7 +303,8 @@ func (n *node) ofWindowHeight() bool {
 
 // ofWindowHeight reports whether a unit depends on the height of the window.
 func (u Unit) ofWindowHeight() bool {
-	wide, tall := Env{Window: window.Window{Width: 1e3, Height: 500}}, Env{Window: window.Window{Width: 1e3, Height: 2e3}}
+	wide, tall := Env{Window: window.Window{Width: 1e3, Height: 500}}, Env{Window: window.Window{Width: 1e3,
+		Height: 2e3}}
 	return u != Percent && u.factor(&wide) != u.factor(&tall)
 }
 

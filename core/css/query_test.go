@@ -40,7 +40,8 @@ var queries = []string{
 // one said is committed.
 func TestQueriesAnswerAsInABrowser(t *testing.T) {
 	const facts = "testdata/queries.json"
-	windows := []css.Env{{Window: window.Window{Width: 500, Height: 900, Density: 1}}, {Window: window.Window{Width: 700, Height: 600, Density: 1}},
+	windows := []css.Env{{Window: window.Window{Width: 500, Height: 900, Density: 1}},
+		{Window: window.Window{Width: 700, Height: 600, Density: 1}},
 		{Window: window.Window{Width: 1000, Height: 800, Density: 1}}}
 	known := map[string][]bool{}
 	data, err := os.ReadFile(facts)

@@ -128,7 +128,8 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 	all := make([]*drafter, len(pages))
 	var files []string
 	for i, p := range pages {
-		r, err := trace.Page(ctx, p, trace.Options{Widths: o.Widths, Env: css.Env{Window: window.Window{Height: height, Density: density}}})
+		r, err := trace.Page(ctx, p, trace.Options{Widths: o.Widths,
+			Env: css.Env{Window: window.Window{Height: height, Density: density}}})
 		if err != nil {
 			return nil, err
 		}

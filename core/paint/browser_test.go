@@ -102,7 +102,8 @@ func ours(t testing.TB, cases []corpus.Case, store *picture.Store) (*image.RGBA,
 			t.Errorf("%s: %v\n%s", c.ID, err, c.CSS)
 			continue
 		}
-		pg := layout.At(p, plan.Viewport{Window: window.Window{Width: corpus.WindowW, Height: corpus.WindowH, Density: d}}, layout.Device)
+		pg := layout.At(p, plan.Viewport{Window: window.Window{Width: corpus.WindowW, Height: corpus.WindowH,
+			Density: d}}, layout.Device)
 		f := pg.Frame(p.Boxes[0].ID)
 		img, err := Box(pg, f, store, Options{})
 		if err != nil {

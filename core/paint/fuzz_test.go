@@ -27,7 +27,8 @@ func FuzzPaint(f *testing.F) {
 			return
 		}
 		for _, d := range []float64{1, 1.5} {
-			pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 40, Height: 30, Density: d, Modes: window.Touch.If(d > 1)}}, layout.Device)
+			pg := layout.At(p, plan.Viewport{Window: window.Window{Width: 40, Height: 30, Density: d,
+				Modes: window.Touch.If(d > 1)}}, layout.Device)
 			fr := pg.Frame(p.Boxes[0].ID)
 			if fr.Border.W > 400 || fr.Border.H > 400 { // padding and borders may be large
 				return

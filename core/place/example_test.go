@@ -18,7 +18,8 @@ func Example() {
 		panic(err)
 	}
 	box := layout.Rect{W: 400, H: 400}
-	l := place.Land(&place.Input{Layer: &layer.Layers()[0], Env: &css.Env{Window: window.Window{Width: 400, Height: 800, Density: 1}},
+	l := place.Land(&place.Input{Layer: &layer.Layers()[0], Env: &css.Env{Window: window.Window{Width: 400,
+		Height: 800, Density: 1}},
 		Natural: place.Natural{W: 1600, H: 900, Ratio: 16.0 / 9}, Pixels: 1, Area: box, Paint: box})
 	fmt.Printf("drawn %.2f x %.0f at %.2f, cut %.1f%% left, %.2f px for each device px\n",
 		l.Size.X, l.Size.Y, l.Origin.X, l.Crop.Left*100, l.Sharp)

@@ -22,7 +22,8 @@ boxes:
 	}
 	values := plan.NewResolver(p)
 	for _, w := range []float64{390, 1440} {
-		for _, l := range values.At(p.Boxes[0].ID, &css.Env{Window: window.Window{Width: w, Height: 800, Density: 1}}).Layers() {
+		for _, l := range values.At(p.Boxes[0].ID, &css.Env{Window: window.Window{Width: w, Height: 800,
+			Density: 1}}).Layers() {
 			fmt.Println(w, l.Image, l.ID) // box, block (0 is the box itself), number
 		}
 	}

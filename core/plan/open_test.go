@@ -175,7 +175,8 @@ func TestLayerIdentity(t *testing.T) {
 			t.Errorf("%s is %v, want %v", got, got.ID, want)
 		}
 	}
-	if l := b.At(&css.Env{Window: window.Window{Width: 7}}).Layers()[0]; l.ID != (LayerID{1, 0, 2}) || l.Size.Kind != css.Cover {
+	if l := b.At(&css.Env{Window: window.Window{Width: 7}}).Layers()[0]; l.ID != (LayerID{1, 0, 2}) ||
+		l.Size.Kind != css.Cover {
 		t.Errorf("a size alone makes it another layer: %v", l.ID)
 	}
 	if l := p.Layer(LayerID{1, 0, 2}); l == nil || l.CSS.Image.URL != "a.jpg" {

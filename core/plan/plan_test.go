@@ -110,7 +110,8 @@ func TestWhenBlocksLayOver(t *testing.T) {
 		t.Errorf("thin: %s", thin.Layers()[0])
 	}
 	r := NewResolver(p)
-	if r.At(b.ID, &css.Env{Window: window.Window{Width: 900, Height: 100}}) != r.At(b.ID, &css.Env{Window: window.Window{Width: 1000, Height: 1}}) {
+	if r.At(b.ID, &css.Env{Window: window.Window{Width: 900, Height: 100}}) != r.At(b.ID,
+		&css.Env{Window: window.Window{Width: 1000, Height: 1}}) {
 		t.Error("the same rules are computed twice")
 	}
 }

@@ -67,9 +67,7 @@ func (b *borders) rule(r *cascade.Rule, around ...window.Query) {
 		modes |= o.Modes()
 	}
 	for _, m := range modes.Subsets() {
-		b.borders(text, boxes, q, func(w *window.Window) bool {
-			return !slices.ContainsFunc(around, func(o window.Query) bool { return !o.Holds(w) })
-		}, m)
+		b.borders(Window{Viewport: plan.Viewport{Window: window.Window{Modes: m}}, Border: text, Boxes: boxes}, under)
 	}
 	// One window with the modes on in which a query of modes alone holds.
 	for _, m := range modes.Subsets() {
@@ -84,13 +82,12 @@ func (b *borders) rule(r *cascade.Rule, around ...window.Query) {
 	}
 }
 
-// borders takes in the windows at which a query begins or ends to hold, among those of others, with modes on.
-func (b *borders) borders(text string, boxes []plan.BoxID, q window.Query, among func(*window.Window) bool,
-	modes window.Modes) {
+// borders takes in the windows, as one of them is, at which queries that stand in each other begin or end to hold.
+func (b *borders) borders(as Window, under []window.Query) {
 	holds := func(w, h int) bool {
 		return slices.ContainsFunc([]float64{1, 2, 3}, func(d float64) bool {
-			v := window.Window{Width: float64(w), Height: float64(h), Density: d, Modes: modes}
-			return among(&v) && q.Holds(&v)
+			v := window.Window{Width: float64(w), Height: float64(h), Density: d, Modes: as.Modes}
+			return !slices.ContainsFunc(under, func(q window.Query) bool { return !q.Holds(&v) })
 		})
 	}
 	// Where it holds, seen from the heights and widths that matter: enough to find each of its borders.
@@ -99,7 +96,7 @@ func (b *borders) borders(text string, boxes []plan.BoxID, q window.Query, among
 	for _, h := range heights {
 		for _, w := range b.turns(b.plan.Widths, func(w int) bool { return holds(w, h) }) {
 			if !slices.ContainsFunc(at, func(o [2]int) bool { return o[0] == w && o[1] == 0 }) {
-				b.add(text, boxes, modes, [2]int{w - 1, h}, [2]int{w, h})
+				b.add(as, [2]int{w - 1, h}, [2]int{w, h})
 				at = append(at, [2]int{w, 0})
 			}
 			widths = append(widths, w)
@@ -108,7 +105,7 @@ func (b *borders) borders(text string, boxes []plan.BoxID, q window.Query, among
 	for _, w := range widths {
 		for _, h := range b.turns(b.plan.Heights, func(h int) bool { return holds(w, h) }) {
 			if !slices.ContainsFunc(at, func(o [2]int) bool { return o[1] == h }) {
-				b.add(text, boxes, modes, [2]int{w, h - 1}, [2]int{w, h})
+				b.add(as, [2]int{w, h - 1}, [2]int{w, h})
 				at = append(at, [2]int{0, h})
 			}
 		}
@@ -149,15 +146,16 @@ func (b *borders) turns(ends [2]int, holds func(int) bool) (out []int) {
 }
 
 // add takes windows in, at each density that is seen at their width; pixels are looked at at the lowest.
-func (b *borders) add(query string, boxes []plan.BoxID, modes window.Modes, at ...[2]int) {
+func (b *borders) add(as Window, at ...[2]int) {
 	for _, a := range at {
 		first := true
 		for i, d := range b.plan.Density {
 			if s := b.plan.Spans[i]; a[0] < s[0] || a[0] > s[1] {
 				continue
 			}
-			v := plan.Viewport{Window: window.Window{Width: float64(a[0]), Height: float64(a[1]), Density: d, Modes: modes}}
-			b.take(Window{Viewport: v, Border: query, Boxes: boxes, Pixels: first})
+			w := as
+			w.Width, w.Height, w.Density, w.Pixels = float64(a[0]), float64(a[1]), d, first
+			b.take(w)
 			first = false
 		}
 	}

@@ -164,7 +164,8 @@ func (st *stretch) measure(views []view, heights []int) {
 		}
 		for x := range 2 {
 			if d := math.Abs(v.far[x].c + v.far[x].m*st.at[x]); fit.Moves(v.free[x]) && d > st.far {
-				st.far, st.farAt = d, plan.Viewport{Window: window.Window{Width: float64(v.w), Height: float64(heights[v.h]), Density: 1}}
+				st.far, st.farAt = d, plan.Viewport{Window: window.Window{Width: float64(v.w),
+					Height: float64(heights[v.h]), Density: 1}}
 			}
 		}
 	}

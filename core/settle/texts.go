@@ -35,7 +35,8 @@ func (s *solver) comb(box plan.BoxID) []size {
 	widths = slices.Compact(widths)
 	heights := all[:1]
 	if !s.plan.AnyHeight(box) {
-		heights = append([]int{all[0], all[len(all)/2], all[len(all)-1]}, s.plan.All()[box].HeightEnds(s.plan.Heights)...)
+		heights = append([]int{all[0], all[len(all)/2], all[len(all)-1]},
+			s.plan.All()[box].HeightEnds(s.plan.Heights)...)
 		slices.Sort(heights)
 	}
 	var out []size

@@ -73,7 +73,8 @@ boxes:
 		}
 		for w := c.From; w <= c.To; w++ {
 			for _, h := range []float64{600, 800} {
-				pg := layout.At(p, plan.Viewport{Window: window.Window{Width: float64(w), Height: h, Density: 1}}, layout.Exact)
+				pg := layout.At(p, plan.Viewport{Window: window.Window{Width: float64(w), Height: h, Density: 1}},
+					layout.Exact)
 				placed, err := place.Stage{Page: pg, Store: store}.Box(&pg.Frames[0])
 				if err != nil {
 					t.Fatal(err)

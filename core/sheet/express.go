@@ -53,7 +53,6 @@ type block struct {
 	look    *look
 	first   bool      // of the element: initial values are not written
 	serves  []*region // that need just these files
-	comment string
 }
 
 // rulesOf are the rules of a box.
@@ -108,12 +107,14 @@ func (x *expression) rule(i int) error {
 		}
 		all := common(list)
 		if len(list[0].under) > 0 { // what all need is written once, before what tells them apart
-			x.write(i, groups, list[0], nil, func(e int, name string) bool { return all[e][name] },
-				func(int, string) bool { return false })
+			x.write(&pending{rule: i, groups: groups, group: list[0], all: all, alone: true})
 		}
 		for _, g := range list {
-			x.write(i, groups, g, g.under, func(e int, name string) bool { return len(g.under) == 0 && all[e][name] },
-				func(int, string) bool { return true })
+			w := &pending{rule: i, groups: groups, group: g, under: g.under}
+			if len(g.under) == 0 {
+				w.all = all
+			}
+			x.write(w)
 		}
 	}
 	return nil
@@ -201,12 +202,21 @@ func common(groups []*regionGroup) (out [elements]map[string]bool) {
 // text is what tells the values from others.
 func (n *entry) text() string { return strings.Join(n.values, "\n\n") }
 
-// write writes what the regions of a group lack, under the i-th rule and others: always says what is written though
-// they have it, may what may be written at all.
-func (x *expression) write(i int, groups []*regionGroup, g *regionGroup, under []int, always, may func(int, string) bool) {
-	mask := uint64(1) << i
-	media := x.media(nil, i)
-	for _, k := range under {
+// pending is what is to be written under a rule for a group of regions.
+type pending struct {
+	rule   int
+	groups []*regionGroup // all under the rule
+	group  *regionGroup
+	under  []int                     // rules before whose queries are joined
+	all    [elements]map[string]bool // properties that are written though the group has them
+	alone  bool                      // nothing but these
+}
+
+// write writes what the regions of a group lack.
+func (x *expression) write(w *pending) {
+	g, mask := w.group, uint64(1)<<w.rule
+	media := x.media(nil, w.rule)
+	for _, k := range w.under {
 		mask |= 1 << k
 		media = x.media(media, k)
 	}
@@ -220,22 +230,19 @@ func (x *expression) write(i int, groups []*regionGroup, g *regionGroup, under [
 		}
 	}
 	for e := range g.needs {
-		list := x.lacks(e, g.regions[0].has[e], g.needs[e], func(name string) bool { return always(e, name) })
-		list = slices.DeleteFunc(list, func(n entry) bool { return !may(e, n.name) && !always(e, n.name) })
+		list := x.lacks(e, g.regions[0].has[e], g.needs[e], func(name string) bool { return w.all[e][name] })
+		list = slices.DeleteFunc(list, func(n entry) bool { return w.alone && !w.all[e][n.name] })
 		if len(list) == 0 {
 			continue
 		}
-		k := &block{media: media, element: e, entries: list, look: g.look, first: i == 0 && g.modes == 0}
-		for _, o := range groups {
-			if slices.ContainsFunc(o.needs[e], func(n entry) bool {
-				return n.varies && n.name == "background-image" && slices.ContainsFunc(g.needs[e], func(m entry) bool {
-					return m.name == n.name && m.text() == n.text()
-				})
-			}) {
-				for _, r := range o.regions {
-					if slices.Contains(to, r) {
-						k.serves = append(k.serves, r)
-					}
+		k := &block{media: media, element: e, entries: list, look: g.look, first: w.rule == 0 && g.modes == 0}
+		for _, o := range w.groups {
+			if !sameFiles(o.needs[e], g.needs[e]) {
+				continue
+			}
+			for _, r := range o.regions {
+				if slices.Contains(to, r) {
+					k.serves = append(k.serves, r)
 				}
 			}
 		}
@@ -244,6 +251,15 @@ func (x *expression) write(i int, groups []*regionGroup, g *regionGroup, under [
 			r.take(k)
 		}
 	}
+}
+
+// sameFiles reports whether two needs choose among the same files by the size of the window.
+func sameFiles(a, b []entry) bool {
+	return slices.ContainsFunc(a, func(n entry) bool {
+		return n.varies && n.name == "background-image" && slices.ContainsFunc(b, func(m entry) bool {
+			return m.name == n.name && m.text() == n.text()
+		})
+	})
 }
 
 // media adds the query of a rule.

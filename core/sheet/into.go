@@ -418,6 +418,7 @@ func indentation(text string) string {
 // windows are those in which what was written is held against the pages.
 func (w *writing) windows() []css.Env {
 	low, high := float64(w.plan.Heights[0]), float64(w.plan.Heights[1])
-	return []css.Env{{Window: window.Window{Height: high, Density: 1}}, {Window: window.Window{Height: low, Density: 3, Modes: window.Touch}},
+	return []css.Env{{Window: window.Window{Height: high, Density: 1}}, {Window: window.Window{Height: low,
+		Density: 3, Modes: window.Touch}},
 		{Window: window.Window{Height: low, Density: 2, Modes: window.Dark | window.ReducedMotion}}}
 }

@@ -46,7 +46,7 @@ func TestOverlappingRules(t *testing.T) {
 				t.Fatalf("another stylesheet of the same plan: %v", err)
 			}
 		}
-		randomWindows(t, s, r, 200, text)
+		randomWindows(t, s, r, 60, text)
 		if t.Failed() {
 			return
 		}
@@ -76,8 +76,8 @@ func randomWindows(t *testing.T, s sheets, r *rand.Rand, n int, text string) {
 			t.Fatal(err)
 		}
 		for range n {
-			env := css.Env{Window: window.Window{Width: float64(s.plan.Widths[0] + r.IntN(s.plan.Widths[1]-s.plan.Widths[0]+1)),
-				Height:  float64(s.plan.Heights[0] + r.IntN(s.plan.Heights[1]-s.plan.Heights[0]+1)),
+			between := func(ends [2]int) float64 { return float64(ends[0] + r.IntN(ends[1]-ends[0]+1)) }
+			env := css.Env{Window: window.Window{Width: between(s.plan.Widths), Height: between(s.plan.Heights),
 				Density: []float64{1, 2, 3}[r.IntN(3)], Modes: modes[r.IntN(len(modes))]}}
 			if err := b.window(page, g.box.At(&env), env.Window); err != nil {
 				t.Errorf("%v\n%s\n%s", err, text, print("", []group{g}, form{}))
@@ -106,7 +106,8 @@ func TestOverlappingFiles(t *testing.T) {
 		}
 		for _, l := range ladders { // as if they were made
 			for i, g := range l.Rungs {
-				g.Files = []cut.Asset{{Name: fmt.Sprintf("b%d-%s-%d.jpg", l.Box.ID, css.Ident(l.Source), i), Format: picture.JPEG}}
+				g.Files = []cut.Asset{{Name: fmt.Sprintf("b%d-%s-%d.jpg", l.Box.ID, css.Ident(l.Source), i),
+					Format: picture.JPEG}}
 			}
 		}
 		s := sheets{p, ladders, Options{Folder: "pictures/"}}

@@ -231,7 +231,8 @@ func layoutRules(w *writer, b *plan.Box, hook string) {
 			d = append(d, spaces(at, b.Role != plan.Page)...)
 		} else {
 			for _, x := range b.Declared() {
-				if x.Rule == r.ID && (spaced.MatchString(x.Property) || x.Property == "font-size" && b.Role != plan.Page) {
+				if x.Rule == r.ID && (spaced.MatchString(x.Property) || x.Property == "font-size" &&
+					b.Role != plan.Page) {
 					d = append(d, x.Property+": "+x.Value+";")
 				}
 			}

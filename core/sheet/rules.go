@@ -80,7 +80,7 @@ func (p *printer) close() {
 func (p *printer) decls(ds []decl) {
 	for i, d := range ds {
 		if p.minify {
-			p.b.WriteString(d.name + ":" + strings.ReplaceAll(strings.ReplaceAll(d.value, "\n", ""), ", ", ","))
+			p.b.WriteString(d.name + ":" + compact(d.value))
 			if i < len(ds)-1 {
 				p.b.WriteByte(';')
 			}
@@ -89,6 +89,36 @@ func (p *printer) decls(ds []decl) {
 		inner := strings.Repeat("  ", p.indent+1)
 		p.line(d.name + ": " + strings.ReplaceAll(d.value, "\n", "\n"+inner) + ";")
 	}
+}
+
+// compact is a value without line breaks, and without the spaces after its commas; what stands in quotes stays.
+func compact(value string) string {
+	var b strings.Builder
+	var quote byte
+	for i := 0; i < len(value); i++ {
+		c := value[i]
+		switch {
+		case quote != 0:
+			if c == '\\' && i+1 < len(value) {
+				b.WriteByte(c)
+				i++
+				c = value[i]
+			} else if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '\n':
+			for i+1 < len(value) && value[i+1] == ' ' { // the indentation
+				i++
+			}
+			continue
+		case c == ' ' && i > 0 && value[i-1] == ',':
+			continue
+		}
+		b.WriteByte(c)
+	}
+	return b.String()
 }
 
 // print writes the groups. Rules that follow each other in one media query share

@@ -85,7 +85,8 @@ func TestRegionsCoverEveryWindowOnce(t *testing.T) {
 			return mask
 		}
 		for range 300 {
-			w := Window{float64(250 + r.IntN(1000)), float64(250 + r.IntN(1000)), []float64{1, 1.25, 1.5, 2, 3}[r.IntN(5)],
+			w := Window{float64(250 + r.IntN(1000)), float64(250 + r.IntN(1000)), []float64{1, 1.25, 1.5, 2,
+				3}[r.IntN(5)],
 				modes[r.IntN(len(modes))]}
 			var in []uint64
 			for _, g := range regions {

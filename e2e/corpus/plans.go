@@ -171,7 +171,8 @@ func (g *caseMaker) query(at, tall func() int) string {
 		case 8:
 			return g.pick("(hover: none)", "(pointer: fine)")
 		}
-		return g.pick("(prefers-color-scheme: dark)", "print", "(prefers-contrast: more)", "(prefers-color-scheme: light)",
+		return g.pick("(prefers-color-scheme: dark)", "print", "(prefers-contrast: more)",
+			"(prefers-color-scheme: light)",
 			"(prefers-reduced-motion: reduce)", "(prefers-reduced-data: reduce)", "(forced-colors: active)")
 	}
 	a, b := one(), one()
@@ -195,11 +196,14 @@ func (g *caseMaker) query(at, tall func() int) string {
 func (g *caseMaker) overlapCSS() string {
 	return g.pick("background: "+g.legacy(), "background: "+g.raster()+" "+g.position()+" / "+
 		g.pick("cover", "contain", "40px", "30% 20%")+" "+g.pick("repeat", "no-repeat", "round", "space")+" "+
-		g.pick("", "teal"), "background-position: "+g.position(), "background-size: "+g.pick("cover", "33px", "50% auto"),
+		g.pick("", "teal"), "background-position: "+g.position(), "background-size: "+g.pick("cover", "33px",
+		"50% auto"),
 		"background-color: "+g.legacy(), "background-repeat: "+g.pick("repeat-x", "round", "no-repeat"),
 		"background: "+g.linearImage(), "border: 2px solid "+g.pick("red", "teal"), "border-top: 3px solid gold",
-		"border-radius: "+g.pick("4px", "9px 2px"), "background-origin: content-box; padding: "+g.pick("3px", "5px 9px"),
-		"box-shadow: "+g.pick("none", "0 0 3px red"), "background-clip: padding-box; border: 3px solid rgb(0 0 0 / 30%)",
+		"border-radius: "+g.pick("4px", "9px 2px"), "background-origin: content-box; padding: "+g.pick("3px",
+			"5px 9px"),
+		"box-shadow: "+g.pick("none", "0 0 3px red"),
+		"background-clip: padding-box; border: 3px solid rgb(0 0 0 / 30%)",
 		"background: "+g.raster()+" 0 0 / 30px, "+g.raster()+" "+g.position(), "background-color: "+
 			g.pick("gold", "teal")+" !important", "background-attachment: "+g.pick("fixed", "scroll"))
 }
