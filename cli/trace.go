@@ -44,7 +44,7 @@ Examples:  tourmaline trace index.html
 				Usage: "just a window such as 390, 600x800 or 390x844@3 (may be repeated)"},
 			&cli.StringFlag{Name: "widths", Value: "320-2560", Usage: "the `RANGE` of widths, CSS px"},
 			&cli.IntFlag{Name: "height", Value: traceHeight, Usage: "of those windows, CSS px"},
-			&cli.StringSliceFlag{Name: "mode", Usage: "`LIST` of dark, print, touch, reduced-motion"},
+			&cli.StringSliceFlag{Name: "mode", Usage: "`LIST` of " + strings.Join(window.Words(), ", ")},
 			&cli.BoolFlag{Name: "all", Usage: "all that is known of every element with a background"},
 			rootFlag,
 			&cli.BoolFlag{Name: "json", Usage: "all that is known as JSON"},

@@ -17,8 +17,10 @@ it is measured: the worst pixel, the ratio that 5% of the pixels fall short of, 
 share of pixels below the needed ratio (4.5, or what contrast: says; 3 is enough for
 large text). It fires where that 5% is below the needed ratio, so that a single bright
 star does not count. The same is measured as before the pictures have come, on the
-colours and gradients alone. Boxes are painted small at every eighth width, at every
-change of rules, and the closer the nearer the ratio is to the needed one, down to every
+colours and gradients alone. Where a size, a position or a rule depends on the window's
+height, boxes are painted in the lowest, the middle and the highest windows, and on both
+sides of every height at which a rule begins or ends; not at every height. They are painted
+small at every eighth width, at every change of rules, and the closer the nearer the ratio is to the needed one, down to every
 width where it is within 6%; the worst viewport and both ends of every range are then painted at full size, and
 the ends are moved to where the full size says. A drawing (SVG) with filters,
 patterns or masks, or of thousands of parts, is drawn once, 1200 px on its longer side,
