@@ -60,8 +60,11 @@ type Region struct {
 	Cells []Cell
 }
 
-// maxCells bounds the work on hostile plans.
-const maxCells = 20_000
+// What bounds the work on hostile plans: parts of the windows, and combinations of rules.
+const (
+	maxCells   = 20_000
+	maxRegions = 1000
+)
 
 // universe is all windows.
 func universe() Cell {
@@ -102,6 +105,10 @@ func Regions(rules []*Query) ([]Region, error) {
 			out = append(out, Region{Rules: p.rules})
 		}
 		out[k].Cells = append(out[k].Cells, p.Cell)
+	}
+	if len(out) > maxRegions {
+		return nil, &source.LimitError{Msg: fmt.Sprintf("the conditions hold together in more than %d ways", maxRegions),
+			Hint: "write fewer conditions that overlap"}
 	}
 	slices.SortFunc(out, func(a, b Region) int { return cmp.Compare(a.Rules, b.Rules) })
 	return out, nil

@@ -1,8 +1,11 @@
 package window
 
 import (
+	"errors"
 	"math/rand/v2"
 	"testing"
+
+	"tourmaline/core/source"
 )
 
 func compare(a Axis, c Cmp, v float64) Condition {
@@ -107,6 +110,19 @@ func TestRegionsCoverEveryWindowOnce(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// Eleven widths, heights and densities cut the windows into 12 x 12 x 12 parts, each a combination of its own.
+func TestTooManyRegions(t *testing.T) {
+	var rules []*Query
+	for i := range 11 {
+		rules = append(rules, &Query{compare(Width, Less, float64(300+10*i))},
+			&Query{compare(Height, Less, float64(300+10*i))}, &Query{compare(Density, Less, 1+float64(i)/10)})
+	}
+	var limit *source.LimitError
+	if _, err := Regions(rules); !errors.As(err, &limit) {
+		t.Errorf("%v", err)
 	}
 }
 
