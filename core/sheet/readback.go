@@ -21,8 +21,8 @@ type Differs struct {
 }
 
 func (d *Differs) Error() string {
-	return fmt.Sprintf("the stylesheet differs from the plan, which is a defect of tourmaline: in a window of %s %s of "+
-		"%s is %s; the plan says %s; nothing is written", d.At, d.Property, d.Box, d.Got, d.Want)
+	return fmt.Sprintf("the stylesheet differs from the plan, which is a defect of tourmaline: in a window of %s %s "+
+		"of %s is %s; the plan says %s; nothing is written", d.At, d.Property, d.Box, d.Got, d.Want)
 }
 
 // readBack reads the groups of boxes as they are printed, and compares what the cascade gives each box with the plan,

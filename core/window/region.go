@@ -107,7 +107,8 @@ func Regions(rules []*Query) ([]Region, error) {
 		out[k].Cells = append(out[k].Cells, p.Cell)
 	}
 	if len(out) > maxRegions {
-		return nil, &source.LimitError{Msg: fmt.Sprintf("the conditions hold together in more than %d ways", maxRegions),
+		return nil, &source.LimitError{
+			Msg:  fmt.Sprintf("the conditions hold together in more than %d ways", maxRegions),
 			Hint: "write fewer conditions that overlap"}
 	}
 	slices.SortFunc(out, func(a, b Region) int { return cmp.Compare(a.Rules, b.Rules) })
