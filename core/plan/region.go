@@ -81,21 +81,6 @@ func (b *Box) Looks() []*Values {
 	return out
 }
 
-// Where is the regions in which a rule holds.
-func (b *Box) Where(r RuleID) (out []Combination) {
-	for i, rule := range b.Rules {
-		if rule.ID != r || rule.derived() {
-			continue
-		}
-		for _, x := range b.Combinations() {
-			if x.Rules&(1<<i) != 0 {
-				out = append(out, x)
-			}
-		}
-	}
-	return out
-}
-
 // HeightEnds are the heights in a range on both sides of which other rules hold: the last of one and the first of
 // the next, rising.
 func (b *Box) HeightEnds(within [2]int) (out []int) {
