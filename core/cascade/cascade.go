@@ -8,6 +8,7 @@ import (
 
 	"tourmaline/core/css"
 	"tourmaline/core/source"
+	"tourmaline/core/window"
 )
 
 // Candidate is a declaration that would give an element a property's value.
@@ -397,6 +398,35 @@ func (p *Page) Under(e *Element, pseudo string) (out []string) {
 		}
 	}
 	return out
+}
+
+// Modes are those that rules of an element, of its pseudo-elements or of elements around it stand under, where these
+// declare anything that is read: with them on, what it has may be different.
+func (p *Page) Modes(e *Element) (m window.Modes) {
+	if e.Parent != nil {
+		m = p.Modes(e.Parent)
+	}
+	for _, b := range p.own(e).rules {
+		var own window.Modes
+		for _, i := range b.Conditions {
+			if c := &p.Conditions[i]; !c.Container {
+				own |= c.Media.Modes()
+			}
+		}
+		if own&^m != 0 && slices.ContainsFunc(b.Rule.Declarations, isRead) {
+			m |= own
+		}
+	}
+	return m
+}
+
+// isRead reports whether a declaration can change what a Computed holds.
+func isRead(d Declaration) bool {
+	return strings.HasPrefix(d.Property, "--") || d.Property == "all" ||
+		slices.ContainsFunc(PartsOf(d.Property), func(name string) bool {
+			_, follow := loose[name]
+			return follow || css.Known(name)
+		})
 }
 
 // Unread are the declarations for an element that change what is seen of its background and are not read:

@@ -92,25 +92,27 @@ type state struct {
 	guessed  bool
 	grows    bool     // CSS says the least height, or a ratio
 	left     []string // what cannot be read of it
+	ink      string   // the colour of the first text in it; "" where it has none
 }
 
 // String is what the state says, but for whose it is.
 func (s *state) String() string { return fmt.Sprint(s.from, s.to, s.layers, s.keys) }
 
 func (s *state) same(o *state) bool {
-	return slices.Equal(s.layers, o.layers) && slices.Equal(s.keys, o.keys)
+	return slices.Equal(s.layers, o.layers) && slices.Equal(s.keys, o.keys) && s.ink == o.ink
 }
 
 // drafter drafts what one page gives.
 type drafter struct {
 	Options
 	page  *page.Page
-	trace *trace.Result
-	of    map[*cascade.Element][]*trace.Element // with those of its pseudo-elements
-	spans []cascade.Span
-	names map[string]bool
-	known map[string]string // what the boxes are like that are written, by selector
-	files string            // the folder of all pictures, in the site
+	names *page.Names
+	spans map[window.Modes][]cascade.Span // of the page's widths, with some modes on
+	known map[part][]look
+	made  map[string][]state // by what they are made of
+	taken map[string]bool    // names of boxes
+	boxes map[string]string  // what the boxes are like that are written, by selector
+	files string             // the folder of all pictures, in the site
 	plan  *Plan
 }
 
@@ -128,18 +130,13 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 	all := make([]*drafter, len(pages))
 	var files []string
 	for i, p := range pages {
-		r, err := trace.Page(ctx, p, trace.Options{Widths: o.Widths,
-			Env: css.Env{Window: window.Window{Height: height, Density: density}}})
-		if err != nil {
-			return nil, err
-		}
-		d := &drafter{Options: o, page: p, trace: r, of: map[*cascade.Element][]*trace.Element{}, plan: out,
-			spans: p.Spans(r.Options.Env, o.Widths[0], o.Widths[1])}
-		for _, e := range r.Elements {
-			d.of[e.Element] = append(d.of[e.Element], e)
-		}
+		d := &drafter{Options: o, page: p, names: p.Names(), plan: out, spans: map[window.Modes][]cascade.Span{},
+			known: map[part][]look{}, made: map[string][]state{}}
 		painted := 0
-		for e := range d.of {
+		for _, e := range p.Elements() {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
 			if images, _ := d.paints(e); images {
 				painted++
 			}
@@ -150,14 +147,14 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 		files = append(files, d.pictures()...)
 		all[i] = d
 	}
-	known := map[string]string{} // what a box of a selector is like
-	names := map[string]bool{"canvas": true, "page": true}
+	boxes := map[string]string{} // what a box of a selector is like
+	taken := map[string]bool{"canvas": true, "page": true}
 	folder := common(files, o.Folder)
 	if st, err := fs.Stat(o.Site, folder); err != nil || !st.IsDir() {
 		folder = o.Folder // what pictures name is not there
 	}
 	for i, d := range all {
-		d.names, d.files, d.known = names, folder, known
+		d.taken, d.files, d.boxes = taken, folder, boxes
 		d.write(w, i == 0)
 	}
 	if n := len(out.Boxes); n > plan.MaxBoxes {
@@ -201,15 +198,16 @@ func (d *drafter) lying() (rows []*cascade.Element) {
 
 // pictures are the folders of the page's pictures, in the site.
 func (d *drafter) pictures() (out []string) {
-	for _, e := range d.trace.Elements {
-		for i := range e.Ranges {
-			c := e.Ranges[i].Computed
-			for _, img := range c.Style.Images {
-				if !img.IsURL || strings.HasPrefix(img.URL, "data:") {
-					continue
-				}
-				if file, ok := d.page.FileOf(c, img.URL); ok && !slices.Contains(out, path.Dir(file)) {
-					out = append(out, path.Dir(file))
+	for _, e := range d.page.Elements() {
+		for _, pseudo := range []string{"", "before", "after"} {
+			for _, l := range d.looks(e, pseudo) {
+				for _, img := range l.Style.Images {
+					if !img.IsURL || strings.HasPrefix(img.URL, "data:") {
+						continue
+					}
+					if file, ok := d.page.FileOf(l.Computed, img.URL); ok && !slices.Contains(out, path.Dir(file)) {
+						out = append(out, path.Dir(file))
+					}
 				}
 			}
 		}
@@ -240,20 +238,16 @@ func common(folders []string, none string) string {
 	return path.Join(at...)
 }
 
-// paints reports what an element shows at any width: pictures or gradients, or at least a colour.
+// paints reports what an element shows at any width, in any mode: pictures or gradients, or at least a colour.
 func (d *drafter) paints(e *cascade.Element) (images, colour bool) {
-	for _, t := range d.of[e] {
-		if t.Pseudo != "" {
+	for _, l := range d.looks(e, "") {
+		if images && colour || trace.Hidden(l.Window, e, l.Computed) != nil {
 			continue
 		}
-		for i := range t.Ranges {
-			g := &t.Ranges[i]
-			if g.Hidden() != nil {
-				continue
-			}
-			images = images || slices.ContainsFunc(g.Style.Images, func(i css.Image) bool { return !i.IsNone() })
-			colour = colour || g.Values["background-color"] != "rgba(0, 0, 0, 0)"
-		}
+		_, unread := l.Values["background-image"]
+		images = images || unread ||
+			slices.ContainsFunc(l.Style.Images, func(i css.Image) bool { return !i.IsNone() })
+		colour = colour || trace.Value(d.page, l.Computed, l.Window, "background-color") != "rgba(0, 0, 0, 0)"
 	}
 	return images, colour
 }
@@ -286,12 +280,12 @@ func (d *drafter) rows(e *cascade.Element) (out []*cascade.Element) {
 		return []*cascade.Element{e}
 	case images && !(inner && len(out) > 1):
 		for _, o := range out {
-			d.left(o, "", "it lies in "+d.trace.Names.Of(e)+", which is a box itself")
+			d.left(o, "", "it lies in "+d.names.Of(e)+", which is a box itself")
 		}
 		return []*cascade.Element{e}
 	case !images && !inner && d.isRow(e):
 		for _, o := range out {
-			d.left(o, "", "it lies in "+d.trace.Names.Of(e)+", which is a box itself")
+			d.left(o, "", "it lies in "+d.names.Of(e)+", which is a box itself")
 		}
 		return []*cascade.Element{e}
 	}
@@ -313,34 +307,27 @@ func plural(n int) string {
 
 // left notes that something is not in the plan.
 func (d *drafter) left(e *cascade.Element, pseudo, why string) {
-	l := Left{Who: d.trace.Names.Of(e), e: e}
+	left := Left{Who: d.names.Of(e), e: e}
 	if pseudo != "" {
-		l.Who += "::" + pseudo
+		left.Who += "::" + pseudo
 	}
-	l.At.Msg = why
-	for _, t := range d.of[e] {
-		if t.Pseudo != pseudo {
-			continue
-		}
-		for i := range t.Ranges {
-			g := &t.Ranges[i]
-			if s := trace.Shows(g.Values); s != "" {
-				l.Who += " (" + s + ")"
-				if by := owner(g, 0); by != nil {
-					l.At.At = by.Declaration.Span
-				}
-				d.plan.Left = append(d.plan.Left, l)
-				return
+	left.At.Msg = why
+	for _, l := range d.looks(e, pseudo) {
+		if s := d.shows(&l, e); s != "" {
+			left.Who += " (" + s + ")"
+			if by := owner(l.Computed); by != nil {
+				left.At.At = by.Declaration.Span
 			}
+			break
 		}
 	}
-	d.plan.Left = append(d.plan.Left, l)
+	d.plan.Left = append(d.plan.Left, left)
 }
 
-// owner is the declaration of an image, or of the colour where there is none.
-func owner(g *trace.Range, images int) *cascade.Candidate {
-	if g.Image != nil && (images > 0 || len(g.Style.Images) > 0 && !g.Style.Images[0].IsNone()) {
-		return g.Image
+// owner is the declaration of an element's images, or of its colour where it has none.
+func owner(c *cascade.Computed) *cascade.Candidate {
+	if c.Image != nil && len(c.Style.Images) > 0 && !c.Style.Images[0].IsNone() {
+		return c.Image
 	}
-	return g.Winner("background-color")
+	return c.Winners["background-color"]
 }

@@ -33,7 +33,7 @@ func Pictures(files []*picture.File, pictures string, o Options) (*Plan, error) 
 		return cmp.Compare(b.Width*b.Height, a.Width*a.Height)
 	})
 	w := &writer{}
-	d := &drafter{Options: o, names: map[string]bool{"canvas": true, "page": true, "hero": true}}
+	d := &drafter{Options: o, taken: map[string]bool{"canvas": true, "page": true, "hero": true}}
 	w.comment("", fmt.Sprintf("Drafted by tourmaline start from %s. Heights are guesses: put those of your page. "+
 		"Mark with keep what must stay in view, and run tourmaline settle and tourmaline check.", o.Pages))
 	w.line("tourmaline: 1")
@@ -101,8 +101,8 @@ func (d *drafter) called(f *picture.File) string {
 		if name == "" || i > 1 {
 			name = fmt.Sprintf("%s-%d", cmp.Or(base, "box"), i)
 		}
-		if !d.names[name] {
-			d.names[name] = true
+		if !d.taken[name] {
+			d.taken[name] = true
 			return name
 		}
 	}

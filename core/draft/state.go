@@ -10,26 +10,13 @@ import (
 	"tourmaline/core/page"
 )
 
-// states are what an element is like over the widths, the narrowest first; neighbours that are alike
-// are one.
-func (d *drafter) states(e *cascade.Element) (out []state) {
-	for _, p := range cascade.Parts(d.spans, e, "") {
-		s := d.state(e, p)
-		if n := len(out); n > 0 && out[n-1].same(&s) {
-			out[n-1].to = s.to
-			continue
-		}
-		out = append(out, s)
-	}
-	return out
-}
-
 func (d *drafter) state(e *cascade.Element, p cascade.Part) state {
 	s := state{from: p.From, to: p.To}
 	d.layers(&s, p.Computed)
 	if e.Tag == "body" || e.Parent == nil {
 		return s // the canvas is the window
 	}
+	s.ink = d.ink(e, p.Window)
 	d.sizes(&s, e, p)
 	d.frame(&s, p)
 	return s
@@ -201,9 +188,8 @@ func (d *drafter) heights(s *state, e *cascade.Element, p cascade.Part) {
 }
 
 // guess gives a box whose height CSS does not tell the measured one, else a guess.
-func (d *drafter) guess(states []state, measured bool) {
-	for i := range states {
-		s := &states[i]
+func (d *drafter) guess(faces []face, measured bool) {
+	for s := range each(faces) {
 		switch {
 		case measured && (s.guessed || s.grows):
 			s.keys = append(s.keys, [2]string{"height", "measured"})

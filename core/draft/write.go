@@ -144,7 +144,7 @@ func (d *drafter) canvas(w *writer) {
 			w.line("  selector: html")
 		}
 		b := Box{Name: "canvas", Elements: []*cascade.Element{e}}
-		d.body(w, "  ", &b, d.states(e))
+		d.body(w, "  ", &b, d.faces(e))
 		d.plan.Boxes = append(d.plan.Boxes, b)
 		return
 	}
@@ -188,29 +188,16 @@ func (d *drafter) pageBox(w *writer, e *cascade.Element) {
 	}
 	w.line("\npage:")
 	d.origin(w, "  ", []*cascade.Element{e})
-	w.line("  selector: %s", scalar(d.trace.Names.Of(e)))
-	states := d.states(e)
-	for i := range states {
-		s := &states[i]
+	w.line("  selector: %s", scalar(d.names.Of(e)))
+	faces := d.faces(e)
+	for s := range each(faces) {
 		s.guessed, s.notes = false, nil
 		s.keys = slices.DeleteFunc(s.keys, func(k [2]string) bool { return k[0] == "height" || k[0] == "min-height" })
 	}
 	b := Box{Name: "page", Elements: []*cascade.Element{e}}
-	d.body(w, "  ", &b, merged(states))
+	d.body(w, "  ", &b, faces)
 	d.plan.Boxes = append(d.plan.Boxes, b)
 	d.plan.Left = slices.DeleteFunc(d.plan.Left, func(l Left) bool { return l.e == e })
-}
-
-// merged joins neighbours that are alike.
-func merged(states []state) (out []state) {
-	for _, s := range states {
-		if n := len(out); n > 0 && out[n-1].same(&s) {
-			out[n-1].to = s.to
-			continue
-		}
-		out = append(out, s)
-	}
-	return out
 }
 
 // groups are rows of which all are alike: the elements of one rule become one box.
@@ -219,7 +206,7 @@ func (d *drafter) groups(rows []*cascade.Element) (out [][]*cascade.Element) {
 	for _, e := range rows {
 		var key strings.Builder
 		fmt.Fprintln(&key, e.Tag, e.Classes)
-		for _, s := range d.states(e) {
+		for s := range each(d.faces(e)) {
 			fmt.Fprintln(&key, s.from, s.layers, s.keys)
 			for _, o := range s.owners {
 				if o != nil && o.Bound != nil {
@@ -245,19 +232,14 @@ func (d *drafter) origin(w *writer, indent string, of []*cascade.Element) {
 	if !e.At.IsZero() {
 		parts = append(parts, fmt.Sprintf("<%s> in line %d of %s", e.Tag, e.At.Pos().Line, path.Base(d.page.File.Name)))
 	}
-	for _, t := range d.of[e] {
-		if t.Pseudo != "" {
+	for _, l := range d.looks(e, "") {
+		by := owner(l.Computed)
+		if by == nil || by.Bound != nil && by.Bound.Agent {
 			continue
 		}
-		for i := range t.Ranges {
-			by := owner(&t.Ranges[i], 0)
-			if by == nil || by.Bound != nil && by.Bound.Agent {
-				continue
-			}
-			pos := by.Declaration.Span.Pos()
-			if s := fmt.Sprintf("declared in %s:%d", path.Base(pos.File), pos.Line); !slices.Contains(parts, s) {
-				parts = append(parts, s)
-			}
+		pos := by.Declaration.Span.Pos()
+		if s := fmt.Sprintf("declared in %s:%d", path.Base(pos.File), pos.Line); !slices.Contains(parts, s) {
+			parts = append(parts, s)
 		}
 	}
 	if len(of) > 1 {
@@ -271,29 +253,32 @@ func (d *drafter) origin(w *writer, indent string, of []*cascade.Element) {
 // box writes one box, unless another page has given it already.
 func (d *drafter) box(w *writer, group []*cascade.Element, column *cascade.Element) {
 	e := group[0]
-	states := d.states(e)
+	faces := d.faces(e)
 	selector := d.selector(group)
-	d.within(states, e, column)
+	d.within(faces, e, column)
 	like := ""
-	for i := range states {
-		like += states[i].String()
+	for i := range faces {
+		like += faces[i].modes.String()
+		for k := range faces[i].states {
+			like += faces[i].states[k].String()
+		}
 	}
-	if before, ok := d.known[selector]; ok {
+	if before, ok := d.boxes[selector]; ok {
 		if before != like {
 			d.left(e, "", "it looks otherwise in "+path.Base(d.page.File.Name)+": a plan of its own can say that")
 		}
 		return
 	}
-	d.known[selector] = like
+	d.boxes[selector] = like
 	b := Box{Name: d.name(e), Selector: selector, Elements: group}
-	for i := range states {
-		b.Grows = b.Grows || states[i].grows
+	for s := range each(faces) {
+		b.Grows = b.Grows || s.grows
 	}
-	d.guess(states, d.Measured[selector])
+	d.guess(faces, d.Measured[selector])
 	w.line("  - name: %s", scalar(b.Name))
 	d.origin(w, "    ", group)
 	w.line("    selector: %s", scalar(selector))
-	d.body(w, "    ", &b, states)
+	d.body(w, "    ", &b, faces)
 	d.plan.Boxes = append(d.plan.Boxes, b)
 	w.line("")
 }
@@ -301,19 +286,17 @@ func (d *drafter) box(w *writer, group []*cascade.Element, column *cascade.Eleme
 // selector selects a group: what its background's rule says where that is just it.
 func (d *drafter) selector(group []*cascade.Element) string {
 	if len(group) == 1 {
-		return d.trace.Names.Of(group[0])
+		return d.names.Of(group[0])
 	}
 	e := group[0]
-	for _, t := range d.of[e] {
-		for i := range t.Ranges {
-			by := owner(&t.Ranges[i], 0)
-			if by == nil || by.Bound == nil || t.Pseudo != "" {
-				continue
-			}
-			if list, err := cascade.ParseSelectors(by.Bound.Selector.Text, nil); err == nil &&
-				slices.Equal(d.page.Select(list, d.page.Elements()), group) {
-				return by.Bound.Selector.Text
-			}
+	for _, l := range d.looks(e, "") {
+		by := owner(l.Computed)
+		if by == nil || by.Bound == nil {
+			continue
+		}
+		if list, err := cascade.ParseSelectors(by.Bound.Selector.Text, nil); err == nil &&
+			slices.Equal(d.page.Select(list, d.page.Elements()), group) {
+			return by.Bound.Selector.Text
 		}
 	}
 	text := css.Ident(e.Tag)
@@ -326,13 +309,14 @@ func (d *drafter) selector(group []*cascade.Element) string {
 	}
 	var all []string
 	for _, e := range group {
-		all = append(all, d.trace.Names.Of(e))
+		all = append(all, d.names.Of(e))
 	}
 	return strings.Join(all, ", ")
 }
 
 // within gives a box the width of what is around it, where that says one and no more; else it notes that.
-func (d *drafter) within(states []state, e, column *cascade.Element) {
+func (d *drafter) within(faces []face, e, column *cascade.Element) {
+	states := faces[0].states
 	for a := e.Parent; a != nil && a != column && a.Tag != "body"; a = a.Parent {
 		around := d.states(a)
 		for _, o := range around {
@@ -341,12 +325,12 @@ func (d *drafter) within(states []state, e, column *cascade.Element) {
 				continue
 			}
 			base := &states[len(states)-1]
-			if len(around) == 1 && d.narrow(states, &o) {
-				base.notes = append(base.notes, "as wide as "+d.trace.Names.Of(a)+" around it")
+			if len(around) == 1 && d.narrow(faces, &o) {
+				base.notes = append(base.notes, "as wide as "+d.names.Of(a)+" around it")
 				return
 			}
 			base.notes = append(base.notes, fmt.Sprintf("%s around it has %s: %s; only a browser knows how wide it is",
-				d.trace.Names.Of(a), o.keys[i][0], o.keys[i][1]))
+				d.names.Of(a), o.keys[i][0], o.keys[i][1]))
 			return
 		}
 	}
@@ -354,7 +338,7 @@ func (d *drafter) within(states []state, e, column *cascade.Element) {
 
 // narrow gives a box the width and the margins of what is around it; false where it has its own, or what
 // is around it has a padding.
-func (d *drafter) narrow(states []state, around *state) bool {
+func (d *drafter) narrow(faces []face, around *state) bool {
 	var give [][2]string
 	for _, k := range around.keys {
 		switch {
@@ -366,13 +350,13 @@ func (d *drafter) narrow(states []state, around *state) bool {
 			return false
 		}
 	}
-	for i := range states {
-		if slices.ContainsFunc(states[i].keys, func(k [2]string) bool { return k[0] != "padding" && isWide(k[0]) }) {
+	for s := range each(faces) {
+		if slices.ContainsFunc(s.keys, func(k [2]string) bool { return k[0] != "padding" && isWide(k[0]) }) {
 			return false
 		}
 	}
-	for i := range states {
-		states[i].keys = append(slices.Clone(give), states[i].keys...)
+	for s := range each(faces) {
+		s.keys = append(slices.Clone(give), s.keys...)
 	}
 	return len(give) > 0
 }
@@ -386,10 +370,10 @@ func (d *drafter) name(e *cascade.Element) string {
 			}
 			return '-'
 		}, s), "-")
-		if s == "" || d.names[s] {
+		if s == "" || d.taken[s] {
 			return ""
 		}
-		d.names[s] = true
+		d.taken[s] = true
 		return s
 	}
 	var words []string
@@ -417,149 +401,10 @@ func (d *drafter) name(e *cascade.Element) string {
 	}
 }
 
-// body writes what a box is like: as it is at the widest, and as it differs below.
-func (d *drafter) body(w *writer, indent string, b *Box, states []state) {
-	base := &states[len(states)-1]
-	b.rules = []state{*base}
-	for i := range states {
-		b.Guessed = b.Guessed || states[i].guessed
-	}
-	d.values(w, indent, base, nil)
-	d.text(w, indent, b)
-	if len(states) == 1 {
-		return
-	}
-	head := indent + "when:"
-	for i := range states[:len(states)-1] {
-		s := &states[i]
-		if s.same(base) {
-			continue
-		}
-		if head != "" {
-			w.line("%s", head)
-			head = ""
-		}
-		query := fmt.Sprintf("(width <= %dpx)", s.to)
-		if i > 0 {
-			query = fmt.Sprintf("(%dpx <= width <= %dpx)", s.from, s.to)
-		}
-		w.line("%s  %s:", indent, query)
-		d.values(w, indent+"    ", s, base)
-		b.rules = append(b.rules, *s)
-	}
-}
-
-// initial are the values that undo a key of the box in a when block.
-var initial = map[string]string{"width": "auto", "min-width": "auto", "max-width": "none", "height": "auto",
-	"min-height": "auto", "max-height": "none", "padding": "0", "margin": "0", "border-radius": "0",
-	"color": "black", "font-size": "16px"}
-
-// values writes keys and layers; of a when block those that differ from base.
-func (d *drafter) values(w *writer, indent string, s, base *state) {
-	for _, n := range s.notes {
-		w.comment(indent, n)
-	}
-	before := map[string]string{}
-	if base != nil {
-		for _, k := range base.keys {
-			before[k[0]] = k[1]
-		}
-	}
-	wrote := false
-	for _, k := range s.keys {
-		if v, ok := before[k[0]]; !ok || v != k[1] {
-			wrote = true
-			w.key(indent, k[0], k[1])
-		}
-		delete(before, k[0])
-	}
-	for _, k := range sortedKeys(before) {
-		if v := initial[k]; v != "" {
-			wrote = true
-			w.key(indent, k, v)
-		}
-	}
-	if base == nil || !slices.Equal(s.layers, base.layers) {
-		if len(s.layers) == 0 && base == nil && wrote {
-			return
-		}
-		if len(s.layers) == 0 {
-			w.line("%slayers: [{color: transparent}]", indent)
-			return
-		}
-		w.line("%slayers:", indent)
-		for _, l := range s.layers {
-			w.line("%s  %s", indent, l)
-		}
-	}
-}
-
-func (w *writer) key(indent, name, value string) {
-	if name != "css" {
-		w.line("%s%s: %s", indent, name, scalar(value))
-		return
-	}
-	w.line("%scss: |", indent)
-	for l := range strings.SplitSeq(value, "\n") {
-		w.line("%s  %s", indent, l)
-	}
-}
-
-func sortedKeys(m map[string]string) (out []string) {
-	for k := range m {
-		out = append(out, k)
-	}
-	slices.Sort(out)
-	return out
-}
-
-// text writes the first text in a box, with its colour: where it lies only a browser knows.
-func (d *drafter) text(w *writer, indent string, b *Box) {
-	if b.Name == "canvas" || b.Name == "page" {
-		return
-	}
-	var found *cascade.Element
-	var search func(e *cascade.Element)
-	search = func(e *cascade.Element) {
-		if found == nil && e.Words != "" && e.Tag != "script" && e.Tag != "style" && !e.Foreign {
-			found = e
-		}
-		for _, c := range e.Children {
-			if found == nil {
-				search(c)
-			}
-		}
-	}
-	if d.Texts[b.Selector] {
-		w.line("%stext: measured", indent)
-		return
-	}
-	search(b.Elements[0])
-	if found == nil || len(d.spans) == 0 {
-		return
-	}
-	win := d.spans[len(d.spans)-1].Window
-	c := win.Of(found, "")
-	w.line("%stext:", indent)
-	w.comment(indent+"  ", "where text lies is a guess: only a browser knows")
-	w.line("%s  - area: {left: 8%%, right: 8%%, top: 15%%, bottom: 15%%}", indent)
-	w.line("%s    color: %s", indent, scalar(hex(trace.Value(d.page, c, win, "color"))))
-	w.line("%s    sample: %s", indent, scalar(remark(found.Words)))
-}
-
-// hex is a colour as people write it.
-func hex(text string) string {
-	c, err := css.ParseColor("", text)
-	if err != nil {
-		return text
-	}
-	return c.String()
-}
-
 // unsaid reports, and notes, whether an element shows what no plan says: as a box it would lose that.
 func (d *drafter) unsaid(e *cascade.Element) bool {
 	var why []string
-	for _, s := range d.states(e) {
+	for s := range each(d.faces(e)) {
 		for _, l := range s.left {
 			if !slices.Contains(why, l) {
 				why = append(why, l)
@@ -574,11 +419,13 @@ func (d *drafter) unsaid(e *cascade.Element) bool {
 
 // drawn notes pseudo-elements with backgrounds: the plan has no boxes for them.
 func (d *drafter) drawn() {
-	for _, e := range d.trace.Elements {
-		if e.Pseudo != "" && slices.ContainsFunc(e.Ranges, func(g trace.Range) bool {
-			return g.Generated() && g.Hidden() == nil && trace.Shows(g.Values) != ""
-		}) {
-			d.left(e.Element, e.Pseudo, "put it into the layers of its box where it covers that")
+	for _, e := range d.page.Elements() {
+		for _, pseudo := range []string{"before", "after"} {
+			if slices.ContainsFunc(d.looks(e, pseudo), func(l look) bool {
+				return trace.Generated(pseudo, l.Computed) && d.shows(&l, e) != ""
+			}) {
+				d.left(e, pseudo, "put it into the layers of its box where it covers that")
+			}
 		}
 	}
 }

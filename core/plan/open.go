@@ -365,7 +365,7 @@ func (p *Plan) Try(id LayerID, change func(*Layer)) (*Plan, error) {
 	if err := b.addShifts(); err != nil {
 		return nil, err
 	}
-	if len(b.Rules) > maxRules {
+	if len(b.Rules) > MaxRules {
 		return nil, b.tooManyRules()
 	}
 	return p.with(&b), nil

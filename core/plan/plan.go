@@ -385,11 +385,11 @@ type TextPlace struct {
 	Between   [2]float64
 }
 
-// maxRules is what fits the set of rules that hold.
-const maxRules = 63
+// MaxRules is how many rules a box has at most, itself and its when blocks: what fits the set of rules that hold.
+const MaxRules = 63
 
 func (b *Box) tooManyRules() error {
-	return &source.LimitError{Span: b.Span, Msg: fmt.Sprintf("the box has more than %d when blocks", maxRules-1)}
+	return &source.LimitError{Span: b.Span, Msg: fmt.Sprintf("the box has more than %d when blocks", MaxRules-1)}
 }
 
 // validate computes each rule alone and all together, so that errors come while
@@ -403,7 +403,7 @@ func (p *Plan) validate() error {
 				Msg: fmt.Sprintf("two boxes are called %q", b.Name)}
 		}
 		seen[b.Name] = true
-		if len(b.Rules) > maxRules {
+		if len(b.Rules) > MaxRules {
 			return b.tooManyRules()
 		}
 		b.regions = &regions{}

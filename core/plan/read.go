@@ -332,6 +332,10 @@ var notOfCanvas = []string{"width", "min-width", "max-width", "height", "max-hei
 func ruleKeys(r *Rule, role Role) handlers {
 	h := handlers{
 		"aspect-ratio": func(n node) error {
+			if s, _ := n.text(); s == "auto" {
+				r.Ratio = new(float64)
+				return nil
+			}
 			v, err := parsed(n, func(s string) (float64, error) { return css.ParseRatio("aspect-ratio", s) })
 			r.Ratio = &v
 			return err

@@ -41,7 +41,7 @@ var texts = map[string]map[string]string{
 		"max-width":      "the most width of the border box",
 		"min-height":     "the least height of the border box",
 		"max-height":     "the most height of the border box",
-		"aspect-ratio":   "`16 / 9`; gives the side that is not given",
+		"aspect-ratio":   "`16 / 9`; gives the side that is not given; `auto`: none does",
 		"layers":         "what fills the box; first is on top",
 		"css":            "plain CSS declarations in place of layers, or over them",
 		"text":           "where text lies: a list, or `measured`",

@@ -224,7 +224,10 @@ func layoutRules(w *writer, b *plan.Box, hook string) {
 			}
 			d = append(d, plan.Dimension(k).String()+": "+v+";")
 		}
-		if r.Ratio != nil {
+		switch {
+		case r.Ratio != nil && *r.Ratio == 0:
+			d = append(d, "aspect-ratio: auto;")
+		case r.Ratio != nil:
 			d = append(d, fmt.Sprintf("aspect-ratio: %g;", *r.Ratio))
 		}
 		if i == 0 {

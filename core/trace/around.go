@@ -54,23 +54,31 @@ func shown(c *cascade.Computed) bool {
 // Hidden says which declaration keeps an element from being shown in the range: of itself or of one
 // around it; nil where it is shown.
 func (g *Range) Hidden() *cascade.Candidate {
-	for e := g.element.Element; e != nil; e = e.Parent {
-		c := g.window.Of(e, "")
-		if c.Values["display"] == "none" {
-			return c.Winners["display"]
+	return Hidden(g.window, g.element.Element, g.Computed)
+}
+
+// Hidden is what keeps an element, or a pseudo-element of it that has c, from being shown at a window; nil
+// where it is shown.
+func Hidden(w *cascade.Window, e *cascade.Element, c *cascade.Computed) *cascade.Candidate {
+	for ; e != nil; e = e.Parent {
+		if around := w.Of(e, ""); around.Values["display"] == "none" {
+			return around.Winners["display"]
 		}
 	}
-	if v := g.Computed.Values["visibility"]; v == "hidden" || v == "collapse" {
-		return g.Winners["visibility"]
+	if v := c.Values["visibility"]; v == "hidden" || v == "collapse" {
+		return c.Winners["visibility"]
 	}
 	return nil
 }
 
 // Generated reports whether a pseudo-element is there: it is not without content.
-func (g *Range) Generated() bool {
-	switch strings.ToLower(g.Computed.Values["content"]) {
+func (g *Range) Generated() bool { return Generated(g.element.Pseudo, g.Computed) }
+
+// Generated reports whether an element is there, or a pseudo-element that has c.
+func Generated(pseudo string, c *cascade.Computed) bool {
+	switch strings.ToLower(c.Values["content"]) {
 	case "", "none", "normal":
-		return !slices.Contains(pseudos, g.element.Pseudo)
+		return !slices.Contains(pseudos, pseudo)
 	}
 	return true
 }

@@ -48,9 +48,10 @@ var (
 	ofDensity = []string{"resolution", "pixel-ratio"}
 )
 
-// variants are the windows in which some conditions answer otherwise, whatever the width.
-func (r *Result) variants(all []string) []variant {
-	key := strings.Join(all, "\n")
+// variants are the windows in which some conditions answer otherwise, whatever the width, and those with some modes
+// on.
+func (r *Result) variants(all []string, modes window.Modes) []variant {
+	key := strings.Join(append(all, modes.String()), "\n")
 	if v, ok := r.other[key]; ok {
 		return v
 	}
@@ -69,7 +70,7 @@ func (r *Result) variants(all []string) []variant {
 	if mentions(all, ofDensity...) {
 		r.densities(all, add)
 	}
-	for _, m := range r.modes(all).Each() {
+	for _, m := range modes.Each() {
 		add(m.In, func(e *css.Env) { e.Modes |= m.Bit })
 	}
 	if r.other == nil {
@@ -77,16 +78,6 @@ func (r *Result) variants(all []string) []variant {
 	}
 	r.other[key] = out
 	return out
-}
-
-// modes are those that some conditions ask for.
-func (r *Result) modes(of []string) (m window.Modes) {
-	for i := range r.Page.Conditions {
-		if c := &r.Page.Conditions[i]; !c.Container && slices.Contains(of, c.Text) {
-			m |= c.Media.Modes()
-		}
-	}
-	return m
 }
 
 // spansAt are the page's spans in windows that are otherwise.
@@ -201,10 +192,11 @@ func (e *Element) Otherwise() (out []Change) {
 		return nil
 	}
 	under := r.Page.Under(e.Element, e.Pseudo)
-	if !mentions(under, slices.Concat(ofHeight, ofDensity)...) && r.modes(under) == 0 {
+	modes := r.Page.Modes(e.Element)
+	if !mentions(under, slices.Concat(ofHeight, ofDensity)...) && modes == 0 {
 		return nil
 	}
-	for _, v := range r.variants(under) {
+	for _, v := range r.variants(under, modes) {
 		if v.env.Height != r.Options.Env.Height && e.Shape() != "" {
 			continue
 		}

@@ -164,8 +164,8 @@ func (e *Element) trace(always bool) bool {
 		return any
 	}
 	parts := cascade.Parts(r.spans, e.Element, e.Pseudo)
-	any = any || slices.ContainsFunc(parts, func(p cascade.Part) bool { return !plain(p.Computed) })
-	if !any {
+	painted := func(p cascade.Part) bool { return !plain(p.Computed) }
+	if !any && !slices.ContainsFunc(parts, painted) && !e.inMode(painted) {
 		return false
 	}
 	for _, p := range parts {
@@ -179,6 +179,18 @@ func (e *Element) trace(always bool) bool {
 		}
 	}
 	return true
+}
+
+// inMode reports whether something holds of the element in any of its modes.
+func (e *Element) inMode(holds func(cascade.Part) bool) bool {
+	for _, m := range e.result.Page.Modes(e.Element).Each() {
+		env := e.result.Options.Env
+		env.Modes |= m.Bit
+		if slices.ContainsFunc(cascade.Parts(e.result.spansAt(env), e.Element, e.Pseudo), holds) {
+			return true
+		}
+	}
+	return false
 }
 
 // window is the page at a width.
