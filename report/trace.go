@@ -60,6 +60,9 @@ type TraceChange struct {
 	Widths  [2]int            `json:"widths"`
 	Values  map[string]string `json:"values"`
 	Winners map[string]Owner  `json:"winners"`
+
+	shows string // in a word
+	image *Owner
 }
 
 // TraceRange is a range of widths in which nothing changes.
@@ -167,6 +170,19 @@ func (n Namer) ofElement(e *trace.Element, windows, brief bool) (TraceElement, e
 		}
 		j.Ranges = append(j.Ranges, g)
 	}
+	for _, c := range e.Otherwise() {
+		o := TraceChange{When: c.When, Widths: [2]int{c.From, c.To}, Values: c.Values,
+			Winners: map[string]Owner{}}
+		if by := n.ofRange(c.Range, true); by.Hidden == nil {
+			o.shows, o.image = by.shows, by.image
+		}
+		for name := range c.Values {
+			if w := c.Range.Winner(name); w != nil {
+				o.Winners[name] = n.owner(w)
+			}
+		}
+		j.Otherwise = append(j.Otherwise, o)
+	}
 	if brief {
 		return j, nil
 	}
@@ -178,15 +194,6 @@ func (n Namer) ofElement(e *trace.Element, windows, brief bool) (TraceElement, e
 		}
 	}
 	j.Shape = e.Shape()
-	for _, c := range e.Otherwise() {
-		o := TraceChange{When: c.When, Widths: [2]int{c.From, c.To}, Values: c.Values, Winners: map[string]Owner{}}
-		for name := range c.Values {
-			if w := c.Range.Winner(name); w != nil {
-				o.Winners[name] = n.owner(w)
-			}
-		}
-		j.Otherwise = append(j.Otherwise, o)
-	}
 	s, after, blocked, err := e.Winning()
 	if err != nil {
 		return j, err

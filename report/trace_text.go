@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -32,7 +33,8 @@ func (t *Trace) Text(p *Printer) {
 func (t *Trace) list(p *Printer) {
 	var shown []*TraceElement
 	for i := range t.Elements {
-		if e := &t.Elements[i]; slices.ContainsFunc(e.Ranges, func(g TraceRange) bool { return g.shows != "" }) {
+		if e := &t.Elements[i]; slices.ContainsFunc(e.Ranges, func(g TraceRange) bool { return g.shows != "" }) ||
+			slices.ContainsFunc(e.Otherwise, func(c TraceChange) bool { return c.shows != "" }) {
 			shown = append(shown, e)
 		}
 	}
@@ -89,6 +91,20 @@ func (e *TraceElement) lines() (out []traceLine) {
 	if len(out) > most {
 		n := len(out) - most
 		out = append(out[:most], traceLine{shows: fmt.Sprintf("%d more", n)})
+	}
+	for i := range e.Otherwise {
+		c := &e.Otherwise[i]
+		_, image := c.Values["background-image"]
+		if _, colour := c.Values["background-color"]; !image && !colour {
+			continue
+		}
+		l := traceLine{shows: cmp.Or(c.shows, "nothing"), from: c.When}
+		if c.image != nil {
+			l.where = c.image.place()
+		}
+		if n := len(out); out[n-1] != l {
+			out = append(out, l)
+		}
 	}
 	return out
 }
