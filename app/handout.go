@@ -42,7 +42,7 @@ func (pr *Project) Handout(ctx context.Context, h *report.Handout, how Drawing) 
 			return nil, err
 		}
 		b.Shots, b.Before, b.After, b.Settled = nil, nil, nil, nil
-		for _, v := range pr.Named {
+		for _, v := range box.Views(pr.Named) {
 			if err := ctx.Err(); err != nil {
 				return nil, err
 			}

@@ -340,7 +340,7 @@ func (g *guest) message(kind string) func() any {
 				}
 				m.Hooks = append(m.Hooks, [2]string{b.Name, hook})
 			}
-			m.Shape, m.Outline = shapeOf(s.plan), outlineOf(s.plan)
+			m.Shape, m.Outline, m.Modes = shapeOf(s.plan), outlineOf(s.plan), modesOf(s.plan)
 			return m
 		}
 	case "boxes":
@@ -399,6 +399,28 @@ type planTold struct {
 	Window  [2]float64  `json:"window"`
 	Hooks   [][2]string `json:"hooks"`
 	Boxes   []tune.Box  `json:"boxes"`
+	Modes   []modeTold  `json:"modes"` // that rules of the plan ask for
+}
+
+// modeTold is a mode that the page can show: what conditions name it by, and what they say where it is off.
+type modeTold struct {
+	Word    string `json:"word"`
+	In      string `json:"in"`
+	Feature string `json:"feature"`
+	Value   string `json:"value"`
+}
+
+// modesOf are the modes that a live page can show of a plan. Forced colors are the visitor's own.
+func modesOf(p *plan.Plan) []modeTold {
+	out := []modeTold{}
+	var all window.Modes
+	for _, b := range p.All() {
+		all |= b.Mentions()
+	}
+	for _, m := range (all &^ window.ForcedColors).Each() {
+		out = append(out, modeTold{m.Word, m.In, m.Feature, m.Value})
+	}
+	return out
 }
 
 // boxesTold is the boxes at another window.

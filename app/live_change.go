@@ -11,6 +11,7 @@ import (
 	"tourmaline/core/picture"
 	"tourmaline/core/plan"
 	"tourmaline/core/settle"
+	"tourmaline/core/window"
 )
 
 // mostUndone is how many steps can be taken back.
@@ -21,6 +22,7 @@ type said struct {
 	Op      string        `json:"op"`
 	Seq     int           `json:"seq"`
 	Window  [2]float64    `json:"window"`
+	Modes   []string      `json:"modes"` // that are shown in it
 	Layer   string        `json:"layer"`
 	Key     string        `json:"key"`
 	Changes []plan.Change `json:"changes"`
@@ -59,6 +61,9 @@ func (g *guest) hear(data json.RawMessage) error {
 		v.Width, v.Height = m.Window[0], m.Window[1]
 		if !(v.Width >= 1 && v.Width <= plan.MaxWindow && v.Height >= 1 && v.Height <= plan.MaxWindow) {
 			return errors.New("no such window")
+		}
+		if v.Modes, err = window.ParseModes(m.Modes); err != nil {
+			return err
 		}
 		g.window = v
 		g.tell("boxes")

@@ -83,9 +83,6 @@ func (s *session) fit(_ context.Context, c *cli.Command) error {
 	if boxes == nil {
 		boxes = app.Painting(p)
 	}
-	if views == nil {
-		views = p.Named
-	}
 	r, err := report.OfFit(p, store, boxes, views)
 	if err != nil {
 		return err

@@ -416,3 +416,55 @@ func TestSettledAndCutInView(t *testing.T) { // not beside others: a browser is 
 		t.Errorf("a page without a plan: %d %s", r.code, r.err)
 	}
 }
+
+const nightly = `tourmaline: 1
+viewports: {widths: 320-1200, heights: 600-700, named: {wide: 1000x700@1}}
+boxes:
+  - name: hero
+    selector: header.hero
+    height: 300px
+    layers: [{color: "#ffffff"}]
+    when:
+      "(prefers-color-scheme: dark)":
+        layers: [{color: "#101820"}]
+      print:
+        layers: [{color: "#eeeeee"}]
+      "(hover: none) and (pointer: coarse)":
+        border: 4px solid black
+`
+
+// Modes are switched in the live page: its stylesheet and the page's own follow, whatever the browser's are, and the
+// panel shows what holds then.
+func TestViewShowsModes(t *testing.T) { // not beside others: a browser is waited for
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"tourmaline.yaml": nightly, "index.html": `<!doctype html><style>body { color: #111 }
+@media screen and (prefers-color-scheme: dark) { body { color: #eee } } @media print { body { color: #123 } }
+@media not screen { body { margin: 7px } }</style><header class=hero>x</header>`})
+	b := openWindow(t, 1280, 800)
+	address, _ := startView(t, dir, "index.html")
+	b.open(address)
+	b.until("the page", ready)
+	is := func(what, back, ink string, border int) {
+		t.Helper()
+		b.frame(inFrame)
+		b.until(what, `const s = getComputedStyle(document.querySelector("header.hero")); return s.backgroundColor === arguments[0] &&
+			s.color === arguments[1] && s.borderTopWidth === arguments[2] + "px"`, back, ink, border)
+		b.frame("")
+	}
+	press := func(word string) {
+		b.eval(nil, `[...document.querySelectorAll("#modes button")].find(b => b.textContent === arguments[0]).click()`, word)
+	}
+	is("no mode", "rgb(255, 255, 255)", "rgb(17, 17, 17)", 0)
+	press("dark")
+	is("dark", "rgb(16, 24, 32)", "rgb(238, 238, 238)", 0)
+	b.until("the dark layer in the panel", `return document.querySelector("#panel").textContent.includes("101820") ||
+		[...document.querySelectorAll("#panel input")].some(i => i.value.includes("101820"))`)
+	press("touch")
+	is("dark and touch", "rgb(16, 24, 32)", "rgb(238, 238, 238)", 4)
+	press("dark")
+	press("print")
+	is("print and touch", "rgb(238, 238, 238)", "rgb(17, 34, 51)", 4)
+	press("print")
+	press("touch")
+	is("no mode again", "rgb(255, 255, 255)", "rgb(17, 17, 17)", 0)
+}

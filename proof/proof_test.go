@@ -51,7 +51,7 @@ func TestOneScale(t *testing.T) {
 	p, store := fixture(t, cutPlan)
 	for _, width := range []int{480, 1280, 2000} {
 		opt := Options{Boxes: []plan.BoxID{0}, Viewports: p.Named, Width: width}
-		cells, err := measure(p, store, &opt)
+		cells, err := measure(p, store, &opt, opt.rows())
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -21,9 +21,11 @@ import (
 	"tourmaline/core/place"
 	"tourmaline/core/plan"
 	"tourmaline/core/sheet"
+	"tourmaline/core/window"
 )
 
-// Options choose what is drawn. Nil lists mean all boxes and all named viewports.
+// Options choose what is drawn. Nil lists mean all boxes and all named viewports, with a row for each mode in which a
+// box looks otherwise.
 type Options struct {
 	Boxes     []plan.BoxID
 	Viewports []plan.Viewport
@@ -86,14 +88,22 @@ func Sheet(p *plan.Plan, store *picture.Store, opt Options) (*image.RGBA, error)
 			}
 		}
 	}
+	rows := opt.rows()
 	if opt.Viewports == nil {
 		opt.Viewports = p.Named
+		rows = nil
+		for _, id := range opt.Boxes {
+			rows = append(rows, row{id, 0})
+			for _, m := range p.All()[id].ShownModes(opt.Viewports) {
+				rows = append(rows, row{id, m})
+			}
+		}
 	}
-	cells, err := measure(p, store, &opt)
+	cells, err := measure(p, store, &opt, rows)
 	if err != nil {
 		return nil, err
 	}
-	d := &drawing{plan: p, store: store, opt: &opt, cells: cells}
+	d := &drawing{plan: p, store: store, opt: &opt, rows: rows, cells: cells}
 	d.scale, d.widths, d.outs = columns(cells, &opt)
 	for r := range cells { // captions wrap to their column
 		for c := range cells[r] {
@@ -113,30 +123,50 @@ type drawing struct {
 	plan   *plan.Plan
 	store  *picture.Store
 	opt    *Options
-	cells  [][]cell // by box and viewport
+	rows   []row
+	cells  [][]cell // by row and viewport
 	scale  float64  // sheet px per CSS px
 	widths []int    // of the columns
 	outs   [][2]float64
 	img    *image.RGBA
 }
 
-func measure(p *plan.Plan, store *picture.Store, opt *Options) ([][]cell, error) {
-	pages := make([]*layout.Page, len(opt.Viewports))
-	for i, v := range opt.Viewports {
-		pages[i] = layout.At(p, v, layout.Exact)
+// row is a box at all viewports, with modes on beside theirs.
+type row struct {
+	box   plan.BoxID
+	modes window.Modes
+}
+
+// rows are the boxes as they are at the viewports themselves.
+func (o *Options) rows() (out []row) {
+	for _, id := range o.Boxes {
+		out = append(out, row{id, 0})
 	}
-	cells := make([][]cell, len(opt.Boxes))
-	for r, id := range opt.Boxes {
+	return out
+}
+
+func measure(p *plan.Plan, store *picture.Store, opt *Options, rows []row) ([][]cell, error) {
+	pages := map[window.Window]*layout.Page{}
+	cells := make([][]cell, len(rows))
+	for r := range rows {
 		cells[r] = make([]cell, len(opt.Viewports))
-		for c := range opt.Viewports {
-			f := pages[c].Frame(id)
-			placed, err := place.Stage{Page: pages[c], Store: store}.Box(f)
+		for c, v := range opt.Viewports {
+			if in := v.With(rows[r].modes); in.Modes.Possible() {
+				v = in
+			}
+			pg := pages[v.Window]
+			if pg == nil {
+				pg = layout.At(p, v, layout.Exact)
+				pages[v.Window] = pg
+			}
+			f := pg.Frame(rows[r].box)
+			placed, err := place.Stage{Page: pg, Store: store}.Box(f)
 			if err != nil {
 				return nil, err
 			}
-			x := cell{frame: f, pg: pages[c], placed: placed, box: f.Border}
+			x := cell{frame: f, pg: pg, placed: placed, box: f.Border}
 			if f.Box.Role == plan.Canvas { // the window, not the whole document
-				x.box.H = min(x.box.H, opt.Viewports[c].Height)
+				x.box.H = min(x.box.H, v.Height)
 			}
 			if !opt.Bare {
 				x.out = overhang(placed, x.box)
@@ -279,9 +309,13 @@ func (d *drawing) draw() error {
 	d.heading()
 	y := head
 	for r, row := range d.cells {
-		b := d.plan.All()[d.opt.Boxes[r]]
+		b := d.plan.All()[d.rows[r].box]
 		draw.Draw(d.img, image.Rect(gap, y-4, d.opt.Width-gap, y-3), image.NewUniform(rule), image.Point{}, draw.Src)
-		end := label(d.img, image.Pt(gap, y+lineHeight-2), b.Name, lettering{true, textSize + 1, ink})
+		name := b.Name
+		if m := d.rows[r].modes; m != 0 {
+			name += ", " + m.In()
+		}
+		end := label(d.img, image.Pt(gap, y+lineHeight-2), name, lettering{true, textSize + 1, ink})
 		label(d.img, image.Pt(end+10, y+lineHeight-2), b.Selector, faintFont)
 		y += lineHeight + 8
 		if err := d.row(row, y); err != nil {

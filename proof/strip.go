@@ -52,7 +52,7 @@ func (s *Strip) Draw() (*image.RGBA, error) {
 			draw.Draw(img, image.Rect(x, y, end, y+bar-2), image.NewUniform(keepCol), image.Point{}, draw.Src)
 		}
 		opt := &Options{Boxes: []plan.BoxID{s.Box}, Viewports: []plan.Viewport{s.At}}
-		cells, err := measure(t.Plan, s.Store, opt)
+		cells, err := measure(t.Plan, s.Store, opt, opt.rows())
 		if err != nil {
 			return nil, err
 		}

@@ -20,7 +20,7 @@ const mostTall = 2.2
 func Window(p *plan.Plan, store *picture.Store, opt Options) (*image.RGBA, []string, error) {
 	faceLock.Lock()
 	defer faceLock.Unlock()
-	cells, err := measure(p, store, &opt)
+	cells, err := measure(p, store, &opt, opt.rows())
 	if err != nil {
 		return nil, nil, err
 	}

@@ -9,6 +9,7 @@ import (
 	"tourmaline/core/check"
 	"tourmaline/core/finding"
 	"tourmaline/core/plan"
+	"tourmaline/core/window"
 )
 
 // Check is what check tells.
@@ -31,6 +32,7 @@ type Summary struct {
 	Widths    Range     `json:"widths"`
 	Heights   []int     `json:"heights"`
 	Densities []float64 `json:"densities"`
+	Modes     []string  `json:"modes,omitempty"` // with and without which boxes that ask for them were looked at
 	Checks    []string  `json:"checks"`
 	NoText    []string  `json:"withoutText,omitempty"` // boxes with pictures or gradients whose contrast is not looked at
 	Posters   []string  `json:"posters,omitempty"`     // boxes with videos and text: contrast is looked at on the poster
@@ -41,6 +43,8 @@ type Summary struct {
 	Waits []Wait `json:"waits,omitempty"`
 
 	taller float64 // wanted of each, 0..1
+	modes  window.Modes
+	texts  bool // contrast was looked at of any
 }
 
 // Wait are checks that wait for what only a browser knows, of some boxes.
@@ -119,10 +123,17 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 	}
 	for _, b := range p.All() {
 		out.selectors[b.Name] = b.Selector
-		if slices.Contains(r.Looked, b.ID) && b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
+		if !slices.Contains(r.Looked, b.ID) {
+			continue
+		}
+		out.Summary.modes |= b.Modes()
+		out.Summary.texts = out.Summary.texts || slices.Contains(r.Checks, "contrast") &&
+			slices.ContainsFunc(b.Looks(), func(v *plan.Values) bool { return len(v.Text) > 0 })
+		if b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
 			out.Summary.NoText = append(out.Summary.NoText, b.Name)
 		}
 	}
+	out.Summary.Modes = out.Summary.modes.Words()
 	return out
 }
 
@@ -365,11 +376,21 @@ func (s *Summary) text(accepted int) string {
 	if accepted > 0 {
 		found += fmt.Sprintf(" (and %d accepted)", accepted)
 	}
+	how := ""
+	if s.modes != 0 {
+		how = "\nboxes whose rules ask for it also " + s.modes.In()
+	}
+	if s.texts {
+		how += "\ncontrast at the lowest, the middle and the highest of these heights, and where rules begin or end"
+	}
+	if s.texts && s.modes&window.ForcedColors != 0 {
+		how += "; not with forced colors"
+	}
 	return fmt.Sprintf("%s in %s, by %s\nlooked at every width from %d to %d px, %s from %d to %d px, density "+
-		"%s:\n%s landings; ━ fails, ╌ fails in part, · is fine", found,
+		"%s:\n%s landings; ━ fails, ╌ fails in part, · is fine%s", found,
 		Plural(s.Boxes, "box"), Plural(len(s.Checks), "check"), s.Widths.From, s.Widths.To,
 		Plural(len(s.Heights), "height"), s.Heights[0], s.Heights[len(s.Heights)-1],
-		strings.Join(d, ", "), thousands(s.Landings))
+		strings.Join(d, ", "), thousands(s.Landings), how)
 }
 
 // Explain prints what checks look for, and why.

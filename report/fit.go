@@ -53,14 +53,20 @@ type Fit struct {
 	boxes []*plan.Box
 }
 
-// OfFit places the layers of boxes at viewports. Errors are of the pictures.
+// OfFit places the layers of boxes at viewports; where none are given at the plan's named ones, and there in each mode
+// in which a box looks otherwise. Errors are of the pictures.
 func OfFit(p *plan.Plan, store *picture.Store, boxes []plan.BoxID, views []plan.Viewport) (*Fit, error) {
 	out := &Fit{Landings: []Landing{}}
 	pages := layout.Of(p)
 	var shown []place.Placed // one layer for each picture
 	for _, id := range boxes {
-		out.boxes = append(out.boxes, p.All()[id])
-		for _, v := range views {
+		b := p.All()[id]
+		out.boxes = append(out.boxes, b)
+		at := views
+		if at == nil {
+			at = b.Views(p.Named)
+		}
+		for _, v := range at {
 			pg := pages.At(v, layout.Exact)
 			f := pg.Frame(id)
 			placed, err := place.Stage{Page: pg, Store: store}.Box(f)

@@ -115,6 +115,13 @@ func (p *Plan) Viewport(s string) (Viewport, error) {
 		if v.Name == s {
 			return v, nil
 		}
+		if words, ok := strings.CutPrefix(s, v.Name+" "); ok && v.Name != "" {
+			m, err := window.ParseModes(strings.Fields(words))
+			if err == nil && !(v.Modes | m).Possible() {
+				err = &source.SyntaxError{Text: s, Want: "modes that a window can have at once"}
+			}
+			return v.With(m), err
+		}
 		names = append(names, v.Name)
 	}
 	v, err := ParseViewport(s)

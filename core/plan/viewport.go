@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+
 	"tourmaline/core/css"
 	"tourmaline/core/source"
 	"tourmaline/core/window"
@@ -32,6 +34,43 @@ func (v Viewport) Label() string {
 		return v.String()
 	}
 	return v.Name + " " + v.String()
+}
+
+// With is the viewport with modes on as well, which its name then says.
+func (v Viewport) With(m window.Modes) Viewport {
+	v.Modes |= m
+	if v.Name != "" && m != 0 {
+		v.Name += " " + m.String()
+	}
+	return v
+}
+
+// Views are viewports, and behind them those of them in modes, each by itself, in which the box looks otherwise: other
+// rules of it hold. Forced colors are left out: which are painted then is the visitor's choice.
+func (b *Box) Views(list []Viewport) []Viewport {
+	out := slices.Clone(list)
+	for _, m := range (b.Mentions() &^ window.ForcedColors).Each() {
+		for _, v := range list {
+			before, in := v.Env(), v.With(m.Bit)
+			if now := in.Env(); in.Modes != v.Modes && in.Modes.Possible() && b.At(&before) != b.At(&now) {
+				out = append(out, in)
+			}
+		}
+	}
+	return out
+}
+
+// ShownModes are the modes of which Views has any.
+func (b *Box) ShownModes(list []Viewport) (out []window.Modes) {
+	of := b.Views(list)[len(list):]
+	for _, m := range b.Mentions().Each() {
+		if slices.ContainsFunc(of, func(v Viewport) bool {
+			return slices.ContainsFunc(list, func(o Viewport) bool { return o.With(m.Bit) == v })
+		}) {
+			out = append(out, m.Bit)
+		}
+	}
+	return out
 }
 
 // Env returns what lengths at this viewport are resolved against.

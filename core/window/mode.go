@@ -119,8 +119,8 @@ func (m Modes) Query() string {
 	return strings.Join(out, " and ")
 }
 
-// possible reports whether a window can have all the modes at once: a feature has one value.
-func (m Modes) possible() bool {
+// Possible reports whether a window can have all the modes at once: a feature has one value.
+func (m Modes) Possible() bool {
 	seen := map[string]bool{}
 	for _, x := range m.Each() {
 		if x.Feature != "" && seen[x.Feature] {
@@ -136,7 +136,7 @@ func (m Modes) Subsets() []Modes {
 	out := []Modes{0}
 	for _, x := range m.Each() {
 		for _, o := range slices.Clone(out) {
-			if o |= x.Bit; o.possible() {
+			if o |= x.Bit; o.Possible() {
 				out = append(out, o)
 			}
 		}
@@ -173,7 +173,7 @@ func ParseModes(words []string) (m Modes, err error) {
 		}
 		m |= x.Bit
 	}
-	if !m.possible() {
+	if !m.Possible() {
 		return 0, &source.SyntaxError{Text: strings.Join(words, " "), Want: "modes that a window can have at once"}
 	}
 	return m, nil

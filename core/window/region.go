@@ -275,7 +275,7 @@ func (c Cell) modesBy(asked Modes) []Cell {
 	more := asked &^ c.Asked
 	var out []Cell
 	for _, m := range more.Subsets() {
-		if one := c; (one.Modes | m).possible() {
+		if one := c; (one.Modes | m).Possible() {
 			one.Asked |= more
 			one.Modes |= m
 			out = append(out, one)

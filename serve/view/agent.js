@@ -62,8 +62,50 @@
     if (/^[b[\]]$/.test(e.key) && !e.ctrlKey && !e.metaKey && !e.altKey) say({ key: e.key });
   });
 
+  // Modes of a visitor are shown by saying so in all media queries that can be read: those of the page and ours.
+  const asked = new WeakMap(), always = "(min-width: 0px)", never = "(max-width: 0px)";
+  const answer = (text, modes) => {
+    for (const m of modes) {
+      if (m.word === "print") {
+        if (m.on) text = text.replace(/\bscreen\b/g, "tty").replace(/\bprint\b/g, "all");
+      } else if (m.word === "touch") {
+        text = text.replace(/\((?:any-)?(?:hover|pointer)(?:\s*:\s*([a-z]+))?\s*\)/g, (all, value) => value === undefined ? (m.on && all.includes("hover") ? never : always) : (m.on ? ["none", "coarse"] : ["hover", "fine"]).includes(value) ? always : never);
+      }
+    }
+    const by = {};
+    for (const m of modes) if (m.feature) { by[m.feature] ||= ""; if (m.on) by[m.feature] = m.value; }
+    for (const [feature, now] of Object.entries(by)) {
+      const off = feature === "prefers-color-scheme" ? "light" : "no-preference";
+      text = text.replace(new RegExp(`\\(${feature}(?:\\s*:\\s*([a-z-]+))?\\s*\\)`, "g"), (_, value) => (value === undefined ? now || off === "light" : value === (now || off)) ? always : never);
+    }
+    return text;
+  };
+  function put(media, modes) {
+    if (!asked.has(media)) asked.set(media, media.mediaText);
+    const was = asked.get(media), text = answer(was, modes);
+    if (media.mediaText !== text) media.mediaText = text;
+  }
+  function walk(rules, modes) {
+    for (const r of rules) {
+      if (r.media) put(r.media, modes);
+      try {
+        if (r.styleSheet) walk(r.styleSheet.cssRules, modes);
+        else if (r.cssRules) walk(r.cssRules, modes);
+      } catch { /* of another site */ }
+    }
+  }
+  let modes = [];
+  function switchModes() {
+    for (const s of [...document.styleSheets, sheet]) {
+      put(s.media, modes);
+      try { walk(s.cssRules, modes); } catch { /* of another site */ }
+    }
+  }
+  addEventListener("load", switchModes);
+
   const able = {
-    css: text => sheet.replaceSync(text),
+    css: text => { sheet.replaceSync(text); },
+    modes: list => { modes = list; switchModes(); },
     hooks: list => { hooks = list; last = ""; for (const [, s] of hooks) { const e = find(s); if (e) grown.observe(e); } },
     reveal: name => {
       const at = hooks.find(h => h[0] === name), e = at && find(at[1]);

@@ -14,9 +14,30 @@ const phone = () => S.hello && [...S.hello.named].filter(v => v.height > v.width
 // What the frames are to show.
 function css() { return S.plan ? (S.before ? S.plan.before : S.plan.css) : ""; }
 export function dress() {
-  for (const f of [frame, small]) say(f, { css: css(), hooks: S.plan ? S.plan.hooks : [] });
+  for (const f of [frame, small]) say(f, shown());
+}
+// What is shown, with the modes that the plan's rules ask for as they are chosen here, whatever this browser's are.
+const shown = () => ({ css: css(), hooks: S.plan ? S.plan.hooks : [], modes: S.plan ? S.plan.modes.map(m => ({ ...m, on: S.modes.has(m.word) })) : [] });
+function switches(list) {
+  for (const w of [...S.modes]) if (!list.some(m => m.word === w)) S.modes.delete(w);
+  const now = JSON.stringify([list, [...S.modes]]);
+  if ($("modes").dataset.now === now) return;
+  $("modes").dataset.now = now;
+  $("modes").replaceChildren(...list.map(m => {
+    const b = el("button", { textContent: m.word.replace("-", " "), title: `Show the page ${m.in}`, onclick: () => {
+      const is = S.modes.delete(m.word);
+      if (!is) {
+        for (const o of list) if (m.feature && o.feature === m.feature) S.modes.delete(o.word); // a feature has one value
+        S.modes.add(m.word);
+      }
+      switches(list); dress(); at(S.window);
+    } });
+    b.setAttribute("aria-pressed", String(S.modes.has(m.word)));
+    return b;
+  }));
 }
 on("plan", p => {
+  switches(p.modes);
   // What stands in the page itself, such as texts and heights, is in a page that is made anew.
   const again = p.fresh !== fresh || !S.hello.page && p.shape !== shape && !p.trial;
   if (again) {
@@ -32,7 +53,7 @@ addEventListener("message", e => {
   if (!f) return;
   if (said.born) {
     born.add(f);
-    say(f, { css: css(), hooks: S.plan ? S.plan.hooks : [] });
+    say(f, shown());
     if (S.box) say(f, { reveal: S.box });
     if (f === frame && S.hello && S.hello.page) setTimeout(() => say(f, { weigh: 1 }), 600);
     return;

@@ -1,6 +1,6 @@
 // What this page knows, and its talk with the program. Others listen to kinds of news.
 const listeners = {};
-export const S = { hello: null, plan: null, boxes: [], found: null, marks: null, window: null, box: "", layer: "", beaten: [], before: false, held: false, seq: 0, done: 0 };
+export const S = { hello: null, plan: null, boxes: [], found: null, marks: null, window: null, box: "", layer: "", beaten: [], before: false, modes: new Set(), held: false, seq: 0, done: 0 };
 
 export const on = (kinds, f) => { for (const k of kinds.split(" ")) (listeners[k] ||= []).push(f); };
 export const news = (kind, what) => { for (const f of listeners[kind] || []) f(what); };
@@ -62,7 +62,7 @@ export function at(w) {
     return;
   }
   atWaits = null; atFlies = true; asked = performance.now();
-  say({ op: "at", window: w });
+  say({ op: "at", window: w, modes: [...S.modes] });
 }
 
 export const box = () => S.boxes.find(b => b.name === S.box) || S.boxes[0];
