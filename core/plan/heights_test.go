@@ -1,6 +1,11 @@
 package plan
 
-import "testing"
+import (
+	"strings"
+	"testing"
+
+	"tourmaline/core/window"
+)
 
 // What any height of the window may change is not said to be the same at all of them, wherever it is written.
 func TestAnyHeight(t *testing.T) {
@@ -47,5 +52,45 @@ func TestAnyHeight(t *testing.T) {
 	p := parse(t, "tourmaline: 1\ncanvas: {layers: [{color: red}]}\n"+box("height: 3px"))
 	if p.AnyHeight(p.Canvas.ID) {
 		t.Error("the canvas is as tall as the window at least")
+	}
+}
+
+// A box is shown at the named viewports, and in each mode in which other rules of it hold there.
+func TestViewsInModes(t *testing.T) {
+	p, err := Parse("p.yaml", []byte(`tourmaline: 1
+viewports: {named: {phone: {size: 390x844@3, touch: true}, desk: 1440x900@1, night: "1440x900@1 dark"}}
+boxes:
+  - name: b
+    height: 9px
+    layers: [{color: red}]
+    when:
+      "(prefers-color-scheme: dark) and (width > 600px)": {layers: [{color: blue}]}
+      "(prefers-contrast: more)": {height: 8px}
+      "(forced-colors: active)": {height: 7px}
+      "(hover: hover)": {height: 6px}
+`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, v := range p.Boxes[0].Views(p.Named)[3:] {
+		got = append(got, v.Label())
+	}
+	want := "desk touch 1440x900@1|night touch 1440x900@1|desk dark 1440x900@1|phone more-contrast 390x844@3|" +
+		"desk more-contrast 1440x900@1|night more-contrast 1440x900@1"
+	if strings.Join(got, "|") != want {
+		t.Errorf("%q", got)
+	}
+	if m := p.Boxes[0].ShownModes(p.Named); len(m) != 3 {
+		t.Errorf("modes %v", m)
+	}
+	v, err := p.Viewport("phone dark print")
+	if err != nil || v.Modes != window.Touch|window.Dark|window.Print || v.Width != 390 || v.Name != "phone dark print" {
+		t.Errorf("%+v %v", v, err)
+	}
+	for _, bad := range []string{"phone night", "phone more-contrast less-contrast", "desk\u00a0dark"} {
+		if _, err := p.Viewport(bad); err == nil {
+			t.Errorf("%q is a viewport", bad)
+		}
 	}
 }
