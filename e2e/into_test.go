@@ -297,7 +297,8 @@ func TestPagesThatCannotBe(t *testing.T) {
 	for _, c := range [][2]string{
 		{"trace", "trace needs a page"}, {"trace index.htm", `did you mean "index.html"?`}, {"trace empty", "there is no page"},
 		{"trace index.html .none", `".none" selects nothing`}, {"trace index.html p>>q", "is not"},
-		{"trace index.html --at wide", "not a viewport"}, {"trace index.html --mode night", "is not a mode: touch, dark"},
+		{"trace index.html --at wide", "not a viewport"},
+		{"trace index.html --mode night", "is not a mode: touch, dark"},
 		{"trace index.html --widths 9-1", "not a range"}, {"trace ../index.html", "cannot be read"},
 		{"start plain.html", "nothing in it has a background"}, {"start index.html pictures/ridge-line.png",
 			"not both"},

@@ -156,11 +156,12 @@ func OfHandout(p *plan.Plan, r *check.Report, version string) *Handout {
 		h.How = append(h.How, "Boxes whose rules ask for it were looked at "+s.modes.In()+", too.")
 	}
 	if s.texts {
-		h.How = append(h.How, "Contrast was looked at in the lowest, the middle and the highest of these windows, and where "+
-			"rules begin or end.")
+		h.How = append(h.How, "Contrast was looked at in the lowest, the middle and the highest of these "+
+			"windows, and where rules begin or end.")
 	}
 	if s.texts && s.modes&window.ForcedColors != 0 {
-		h.How = append(h.How, "With forced colors the visitor's own colours are painted: contrast was not looked at there.")
+		h.How = append(h.How, "With forced colors the visitor's own colours are painted: contrast was not "+
+			"looked at there.")
 	}
 	if len(s.NoText) > 0 {
 		h.How = append(h.How, "No text is planned in "+strings.Join(s.NoText, ", ")+": contrast was not looked "+

@@ -147,7 +147,7 @@ type aims struct {
 func choose(ctx context.Context, p aims, store *picture.Store) ([]*Ladder, error) {
 	s := &demand{aims: p, store: store, ladders: []*Ladder{}, index: map[ladderKey]int{}, class: map[string]int32{}}
 	for _, b := range p.All() {
-		s.alike = append(s.alike, p.AnyHeight(b.ID))
+		s.anyHeight = append(s.anyHeight, p.AnyHeight(b.ID))
 	}
 	if err := s.run(ctx); err != nil {
 		return nil, err

@@ -171,12 +171,12 @@ type grid [2][][]cell
 // demand is what all ladders need, in the making.
 type demand struct {
 	aims
-	store   *picture.Store
-	ladders []*Ladder
-	grids   []grid
-	alike   []bool // by box: windows of any height show it alike
-	specs   []spec // by class
-	weights grid2  // of the visitors
+	store     *picture.Store
+	ladders   []*Ladder
+	grids     []grid
+	anyHeight []bool // by box, as the plan says
+	specs     []spec // by class
+	weights   grid2  // of the visitors
 
 	index map[ladderKey]int
 	class map[string]int32
@@ -350,7 +350,7 @@ func (s *demand) window(c *column, w *sweep.Window) error {
 	var p place.Placed
 	for b := range w.Page.Frames {
 		f := &w.Page.Frames[b]
-		if again && s.alike[b] || w.Modes&^f.Box.Mentions() != 0 {
+		if again && s.anyHeight[b] || w.Modes&^f.Box.Mentions() != 0 {
 			continue
 		}
 		for n := range f.Values.Layers() {

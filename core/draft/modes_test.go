@@ -78,8 +78,10 @@ func wild(r *rand.Rand) string {
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }
 	rule := func() {
 		fmt.Fprintf(&b, "%s { %s } ", pick(".a", ".b", ".a.b", "section", ":root", "body"), pick(
-			"background: red", "background: url(dots.png) 10px 20% no-repeat, blue", "background-color: var(--x, lime)",
-			"background-image: none", "background-size: 50% auto", "background-position: right 3px top", "--x: teal",
+			"background: red", "background: url(dots.png) 10px 20% no-repeat, blue",
+			"background-color: var(--x, lime)",
+			"background-image: none", "background-size: 50% auto", "background-position: right 3px top",
+			"--x: teal",
 			"padding: 4px", "min-height: 30px", "border: 1px solid red", "border-left: 3px dotted #123", "border: none",
 			"background-image: linear-gradient(red, var(--x, blue))", "aspect-ratio: 3 / 2", "aspect-ratio: auto",
 			"max-width: 40rem", "border-radius: 4px", "margin: 0 auto", "background-attachment: fixed"))
@@ -90,8 +92,8 @@ func wild(r *rand.Rand) string {
 	}
 	for range 1 + r.IntN(5) {
 		low := 320 + r.IntN(900)
-		fmt.Fprintf(&b, "@media %s { ", pick("(prefers-color-scheme: dark)", "print", "(hover: none)", "(pointer: fine)",
-			"(prefers-contrast: more)", "screen", fmt.Sprintf("(width < %dpx)", low),
+		fmt.Fprintf(&b, "@media %s { ", pick("(prefers-color-scheme: dark)", "print", "(hover: none)",
+			"(pointer: fine)", "(prefers-contrast: more)", "screen", fmt.Sprintf("(width < %dpx)", low),
 			fmt.Sprintf("(%dpx <= width <= %dpx)", low, low+200),
 			fmt.Sprintf("(prefers-color-scheme: dark) and (width > %dpx)", low),
 			fmt.Sprintf("not all and (width > %dpx)", low), "print and (prefers-color-scheme: dark)",
@@ -169,9 +171,10 @@ func TestDraftIsThePageInEveryMode(t *testing.T) {
 						for _, l := range v.Layers() {
 							layers = append(layers, l.Layer)
 						}
-						if got, want := what(layers, &v.Style), what(c.Style.Layers(), &c.Style); got != want || v.Ratio != ratio(c) {
-							t.Fatalf("case %d, %s at %g px, %s: the plan has\n%s%g, the page\n%s%g\n%s\n%s", n, b.Name,
-								env.Width, m, got, v.Ratio, want, ratio(c), strings.ReplaceAll(text, "} @", "}\n@"), d.Text)
+						got, want := what(layers, &v.Style), what(c.Style.Layers(), &c.Style)
+						if got != want || v.Ratio != ratio(c) {
+							t.Fatalf("case %d, %s at %g px, %s: the plan has\n%s%g, the page\n%s%g\n%s\n%s", n,
+								b.Name, env.Width, m, got, v.Ratio, want, ratio(c), text, d.Text)
 						}
 					}
 				}

@@ -217,7 +217,8 @@ func (d *drafter) body(w *writer, indent string, b *Box, faces []face) {
 			continue
 		}
 		if len(b.rules) == plan.MaxRules {
-			d.left(b.Elements[0], "", fmt.Sprintf("it differs in more ways than the %d when blocks of a box", plan.MaxRules-1))
+			d.left(b.Elements[0], "", fmt.Sprintf("it differs in more ways than the %d when blocks of a box",
+				plan.MaxRules-1))
 			return
 		}
 		if head != "" {
@@ -288,8 +289,8 @@ func (d *drafter) text(w *writer, at place, ink string) {
 	case at.base && d.Texts[at.box.Selector]:
 		w.line("%stext: measured", at.indent)
 	case d.Texts[at.box.Selector]:
-		w.comment(at.indent, "the colour of its text is another one here, and was not measured: put the text here to have "+
-			"its contrast checked")
+		w.comment(at.indent, "the colour of its text is another one here, and was not measured: put the text here "+
+			"to have its contrast checked")
 		w.line("%stext: []", at.indent)
 	case ink == "" && !at.base:
 		w.line("%stext: []", at.indent)

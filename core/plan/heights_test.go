@@ -85,7 +85,8 @@ boxes:
 		t.Errorf("modes %v", m)
 	}
 	v, err := p.Viewport("phone dark print")
-	if err != nil || v.Modes != window.Touch|window.Dark|window.Print || v.Width != 390 || v.Name != "phone dark print" {
+	if all := window.Touch | window.Dark | window.Print; err != nil || v.Modes != all || v.Width != 390 ||
+		v.Name != "phone dark print" {
 		t.Errorf("%+v %v", v, err)
 	}
 	for _, bad := range []string{"phone night", "phone more-contrast less-contrast", "desk\u00a0dark"} {
