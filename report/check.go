@@ -378,7 +378,7 @@ func (s *Summary) text(accepted int) string {
 	}
 	how := ""
 	if s.modes != 0 {
-		how = "\nboxes whose rules ask for it also " + s.modes.In()
+		how = "\nalso " + s.modes.In() + ", for the boxes that look otherwise there"
 	}
 	if s.texts {
 		how += "\ncontrast at the lowest, the middle and the highest of these heights, and where rules begin or end"

@@ -153,7 +153,7 @@ func OfHandout(p *plan.Plan, r *check.Report, version string) *Handout {
 		fmt.Sprintf("%d checks ran: %s.", len(s.Checks), strings.Join(s.Checks, ", ")),
 	}
 	if s.modes != 0 {
-		h.How = append(h.How, "Boxes whose rules ask for it were looked at "+s.modes.In()+", too.")
+		h.How = append(h.How, "Boxes that look otherwise there were looked at "+s.modes.In()+", too.")
 	}
 	if s.texts {
 		h.How = append(h.How, "Contrast was looked at in the lowest, the middle and the highest of these "+
