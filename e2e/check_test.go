@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"encoding/json"
 	"os"
 	"regexp"
@@ -263,5 +264,26 @@ func TestCheckBrokenPictures(t *testing.T) {
 	// The text of a has no colour to stand on while the picture is not there.
 	if !strings.Contains(run(t, dir, "check", "p.yaml", "--only", "contrast").out, "while the pictures load") {
 		t.Error("the contrast on the fallback is not measured")
+	}
+}
+
+// Where a block takes the text away contrast is not looked at, and that is said, with the mode or as some windows.
+func TestTextThatIsNotLookedAtIsTold(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	box := "  - {name: %s, height: 300px, layers: [{color: black}], text: [{area: {left: 1%%, right: 1%%, top: 1%%, " +
+		"height: 20%%}, color: white}], when: {\"%s\": {%s}}}\n"
+	write(t, dir, map[string]string{"p.yaml": lead + "boxes:\n" +
+		fmt.Sprintf(box, "a", "(prefers-color-scheme: dark)", "text: []") +
+		fmt.Sprintf(box, "b", "(width < 400px)", "text: []") +
+		fmt.Sprintf(box, "c", "print", "layers: [{color: blue}]") +
+		fmt.Sprintf(box, "d", "(prefers-color-scheme: dark) and (width < 500px)", "text: []")})
+	r := run(t, dir, "check", "p.yaml")
+	text := strings.Join(strings.Fields(r.out), " ")
+	for _, want := range []string{" also in dark mode, in print, for the boxes that look otherwise there ",
+		"no text is planned in a in dark mode, b in some windows, d in dark mode: contrast is not looked at there"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q is not in\n%s%s", want, r.out, r.err)
+		}
 	}
 }

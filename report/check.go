@@ -132,8 +132,39 @@ func OfCheck(p *plan.Plan, r *check.Report) *Check {
 		if b.Role == plan.Row && b.ShowsImages() && len(b.Base().Text) == 0 {
 			out.Summary.NoText = append(out.Summary.NoText, b.Name)
 		}
+		out.Summary.NoText = append(out.Summary.NoText, withoutText(b)...)
 	}
 	out.Summary.Modes = out.Summary.modes.Words()
+	return out
+}
+
+// withoutText are the modes, or else just some windows, in which a box that has text elsewhere has none in the plan.
+func withoutText(b *plan.Box) (out []string) {
+	if len(b.Base().Text) == 0 {
+		return nil
+	}
+	none := func(r *plan.Combination) bool {
+		return len(r.Values.Text) == 0 && (r.Values.Style.Background.Color.IsOpaque() || len(r.Values.Layers()) > 0)
+	}
+	list := b.Combinations()
+	var told window.Modes
+	for i := range list {
+		if !none(&list[i]) {
+			continue
+		}
+		var on, off window.Modes // in any of its windows
+		for _, c := range list[i].Cells {
+			on |= c.Modes
+			off |= c.Modes ^ b.Mentions()
+		}
+		switch always := on &^ off; {
+		case always == 0 && len(out) == 0:
+			return []string{b.Name + " in some windows"}
+		case always != 0 && always&told == 0:
+			told |= always
+			out = append(out, b.Name+" "+always.In())
+		}
+	}
 	return out
 }
 
