@@ -15,10 +15,18 @@ type Span struct {
 }
 
 // Spans cut the widths from..to where any condition changes. env has all else of the window.
-func (p *Page) Spans(env css.Env, from, to int) (out []Span) {
+func (p *Page) Spans(env css.Env, from, to int) []Span {
+	return p.SpansBy(func(width int) css.Env {
+		env.Width = float64(width)
+		return env
+	}, from, to)
+}
+
+// SpansBy cut the widths from..to where any condition changes. at has the window of a width.
+func (p *Page) SpansBy(at func(width int) css.Env, from, to int) (out []Span) {
 	known := map[string]*Window{}
 	for width := from; width <= to; width++ {
-		env.Width = float64(width)
+		env := at(width)
 		answers := make([]byte, len(p.Conditions))
 		for i := range p.Conditions {
 			if c := &p.Conditions[i]; !c.Container && c.Media.Holds(&env.Window) {

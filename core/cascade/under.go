@@ -63,22 +63,32 @@ func (p *Page) Under(e *Element, pseudo string) (out []string) {
 	return out
 }
 
-// Modes are those that rules of an element, of its pseudo-elements or of elements around it stand under, where these
-// declare anything that is read: with them on, what it has may be different.
-func (p *Page) Modes(e *Element) (m window.Modes) {
+// Asked are the conditions that rules of an element, of its pseudo-elements or of elements around it stand under, where
+// these declare anything that is read: where they answer otherwise, what it has may be different. Those on containers
+// are not among them.
+func (p *Page) Asked(e *Element) (out []*Condition) {
 	if e.Parent != nil {
-		m = p.Modes(e.Parent)
+		out = slices.Clip(p.Asked(e.Parent))
 	}
 	for _, b := range p.own(e).rules {
-		var own window.Modes
+		if !slices.ContainsFunc(b.Conditions, func(i int) bool {
+			return !p.Conditions[i].Container && !slices.Contains(out, &p.Conditions[i])
+		}) || !slices.ContainsFunc(b.Rule.Declarations, isRead) {
+			continue
+		}
 		for _, i := range b.Conditions {
-			if c := &p.Conditions[i]; !c.Container {
-				own |= c.Media.Modes()
+			if c := &p.Conditions[i]; !c.Container && !slices.Contains(out, c) {
+				out = append(out, c)
 			}
 		}
-		if own&^m != 0 && slices.ContainsFunc(b.Rule.Declarations, isRead) {
-			m |= own
-		}
+	}
+	return out
+}
+
+// Modes are those that the conditions that Asked gives ask for.
+func (p *Page) Modes(e *Element) (m window.Modes) {
+	for _, c := range p.Asked(e) {
+		m |= c.Media.Modes()
 	}
 	return m
 }

@@ -23,7 +23,6 @@ import (
 	"tourmaline/core/plan"
 	"tourmaline/core/source"
 	"tourmaline/core/trace"
-	"tourmaline/core/window"
 )
 
 // Options say where the plan will lie.
@@ -107,7 +106,7 @@ type drafter struct {
 	Options
 	page  *page.Page
 	names *page.Names
-	spans map[window.Modes][]cascade.Span // of the page's widths, with some modes on
+	spans map[kind][]cascade.Span // of the page's widths
 	known map[part][]look
 	made  map[string][]state // by what they are made of
 	taken map[string]bool    // names of boxes
@@ -130,7 +129,7 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 	all := make([]*drafter, len(pages))
 	var files []string
 	for i, p := range pages {
-		d := &drafter{Options: o, page: p, names: p.Names(), plan: out, spans: map[window.Modes][]cascade.Span{},
+		d := &drafter{Options: o, page: p, names: p.Names(), plan: out, spans: map[kind][]cascade.Span{},
 			known: map[part][]look{}, made: map[string][]state{}}
 		painted := 0
 		for _, e := range p.Elements() {

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"tourmaline/core/cascade"
-	"tourmaline/core/css"
 	"tourmaline/core/trace"
 	"tourmaline/core/window"
 )
@@ -20,23 +19,23 @@ type part struct {
 
 // look is what an element, or a pseudo-element, has over some widths.
 type look struct {
-	modes window.Modes
+	kind
 	cascade.Part
 }
 
-// in are the page's spans with some modes on.
-func (d *drafter) in(m window.Modes) []cascade.Span {
-	s, ok := d.spans[m]
+// in are the page's spans in windows of a kind.
+func (d *drafter) in(k kind) []cascade.Span {
+	s, ok := d.spans[k]
 	if !ok {
-		s = d.page.Spans(css.Env{Window: window.Window{Height: height, Density: density, Modes: m}}, d.Widths[0],
-			d.Widths[1])
-		d.spans[m] = s
+		s = d.page.SpansBy(k.at, d.Widths[0], d.Widths[1])
+		d.spans[k] = s
 	}
 	return s
 }
 
-// looks are what an element or a pseudo-element of it has over the widths: first with no mode on, then with each
-// alone that may change it. Where no rule makes a pseudo-element there are none, nor in the head.
+// looks are what an element or a pseudo-element of it has over the widths: first with no mode on, then in each other
+// shape, then with each mode that may change it, alone. Where no rule makes a pseudo-element there are none, nor in
+// the head.
 func (d *drafter) looks(e *cascade.Element, pseudo string) []look {
 	if d.page == nil || pseudo != "" && !d.page.HasRules(e, pseudo) {
 		return nil
@@ -50,12 +49,17 @@ func (d *drafter) looks(e *cascade.Element, pseudo string) []look {
 			return nil
 		}
 	}
-	for _, p := range cascade.Parts(d.in(0), e, pseudo) {
-		out = append(out, look{0, p})
+	shapes, _ := d.shapes(e)
+	kinds := []kind{}
+	for _, s := range shapes {
+		kinds = append(kinds, kind{0, s})
 	}
 	for _, m := range d.page.Modes(e).Each() {
-		for _, p := range cascade.Parts(d.in(m.Bit), e, pseudo) {
-			out = append(out, look{m.Bit, p})
+		kinds = append(kinds, kind{m.Bit, shapes[0]})
+	}
+	for _, k := range kinds {
+		for _, p := range cascade.Parts(d.in(k), e, pseudo) {
+			out = append(out, look{k, p})
 		}
 	}
 	d.known[part{e, pseudo}] = out
@@ -74,9 +78,9 @@ func (d *drafter) shows(l *look, e *cascade.Element) string {
 	return trace.Shows(values)
 }
 
-// face is what an element is like over the widths with some modes on, the narrowest first.
+// face is what an element is like over the widths in windows of a kind, the narrowest first.
 type face struct {
-	modes  window.Modes
+	kind
 	states []state
 }
 
@@ -94,11 +98,14 @@ func each(faces []face) iter.Seq[*state] {
 }
 
 // states are what an element is like over the widths with no mode on.
-func (d *drafter) states(e *cascade.Element) []state { return d.over(0, e) }
+func (d *drafter) states(e *cascade.Element) []state {
+	shapes, _ := d.shapes(e)
+	return d.over(kind{0, shapes[0]}, e)
+}
 
-// over are what an element is like over the widths with some modes on; neighbours that are alike are one.
-func (d *drafter) over(m window.Modes, e *cascade.Element) (out []state) {
-	parts := cascade.Parts(d.in(m), e, "")
+// over are what an element is like over the widths in windows of a kind; neighbours that are alike are one.
+func (d *drafter) over(in kind, e *cascade.Element) (out []state) {
+	parts := cascade.Parts(d.in(in), e, "")
 	text := wording(e)
 	var key strings.Builder // parts of the same values, whose text has the same, make the same states
 	for _, p := range parts {
@@ -135,10 +142,14 @@ func cloned(list []state) []state {
 // mostFaces are how many combinations of modes are all tried.
 const mostFaces = 64
 
-// faces are those of an element: first with no mode on, then with each mode, then with more together. Of many modes
-// those together are tried that change it each by itself, and all pairs.
-func (d *drafter) faces(e *cascade.Element) []face {
-	out := []face{{states: d.states(e)}}
+// faces are those of an element: first as the box itself is, then in other shapes, then with each mode, then with more
+// together. Of many modes those together are tried that change it each by itself, and all pairs.
+func (d *drafter) faces(e *cascade.Element) (out []face) {
+	shapes, _ := d.shapes(e)
+	for _, s := range shapes {
+		k := kind{0, s}
+		out = append(out, face{k, d.over(k, e)})
+	}
 	all := d.page.Modes(e).Subsets()[1:]
 	var apart window.Modes // modes that change it, each by itself
 	for _, m := range all {
@@ -146,13 +157,16 @@ func (d *drafter) faces(e *cascade.Element) []face {
 		if len(all) > mostFaces && n > 2 && m&^apart != 0 {
 			continue
 		}
-		f := face{m, d.over(m, e)}
-		if n == 1 && !slices.EqualFunc(f.states, out[0].states, func(a, b state) bool {
-			return a.from == b.from && a.to == b.to && a.same(&b)
-		}) {
-			apart |= m
+		for i, s := range shapes {
+			k := kind{m, s}
+			f := face{k, d.over(k, e)}
+			if n == 1 && !slices.EqualFunc(f.states, out[i].states, func(a, b state) bool {
+				return a.from == b.from && a.to == b.to && a.same(&b)
+			}) {
+				apart |= m
+			}
+			out = append(out, f)
 		}
-		out = append(out, f)
 	}
 	return out
 }

@@ -10,7 +10,6 @@ import (
 	"tourmaline/core/css"
 	"tourmaline/core/plan"
 	"tourmaline/core/trace"
-	"tourmaline/core/window"
 )
 
 // values are keys of a box with their values; the layers and the text's colour are two of them, and all borders one.
@@ -70,7 +69,7 @@ func (v values) to(other values) values {
 
 // block is a when block: what it sets over some widths with some modes on.
 type block struct {
-	modes    window.Modes
+	kind
 	from, to int
 	set      values
 	state    *state // the first that it is of
@@ -80,10 +79,11 @@ type block struct {
 // blocks are the when blocks that make a box what its faces say, from its base on. Later ones hold over earlier ones.
 func (d *drafter) blocks(base *state, faces []face) (out []block) {
 	start, _ := base.values()
-	sofar := func(m window.Modes, width int) values {
+	sofar := func(in kind, width int) values {
 		v := maps.Clone(start)
 		for i := range out {
-			if b := &out[i]; b.modes&^m == 0 && b.from <= width && width <= b.to {
+			b := &out[i]
+			if b.modes&^in.modes == 0 && in.shape.holds(&b.shape) && b.from <= width && width <= b.to {
 				maps.Copy(v, b.set)
 			}
 		}
@@ -106,10 +106,10 @@ func (d *drafter) blocks(base *state, faces []face) (out []block) {
 			cuts = append(slices.Compact(cuts), s.to+1)
 			want, _ := s.values()
 			for n := range cuts[1:] {
-				pieces = append(pieces, piece{cuts[n], cuts[n+1] - 1, s, want, sofar(f.modes, cuts[n]).to(want)})
+				pieces = append(pieces, piece{cuts[n], cuts[n+1] - 1, s, want, sofar(f.kind, cuts[n]).to(want)})
 			}
 		}
-		out = append(out, joined(f.modes, pieces)...)
+		out = append(out, joined(f.kind, pieces)...)
 	}
 	return out
 }
@@ -123,9 +123,9 @@ type piece struct {
 }
 
 // joined are the fewest blocks for some pieces: neighbours are one where what the one sets is what the other wants.
-func joined(m window.Modes, pieces []piece) (out []block) {
+func joined(in kind, pieces []piece) (out []block) {
 	var all block
-	if m != 0 && together(m, pieces, &all) {
+	if (in.modes != 0 || in.shape.text() != "") && together(in, pieces, &all) {
 		if len(all.set) == 0 {
 			return nil
 		}
@@ -137,8 +137,8 @@ func joined(m window.Modes, pieces []piece) (out []block) {
 		}
 		var b, longer block
 		end := i
-		together(m, pieces[i:i+1], &b)
-		for k := i + 1; k < len(pieces) && together(m, pieces[i:k+1], &longer); k++ {
+		together(in, pieces[i:i+1], &b)
+		for k := i + 1; k < len(pieces) && together(in, pieces[i:k+1], &longer); k++ {
 			if len(pieces[k].lacks) > 0 {
 				b, end = longer, k
 			}
@@ -150,8 +150,8 @@ func joined(m window.Modes, pieces []piece) (out []block) {
 }
 
 // together makes one block of pieces; false where they want different things.
-func together(m window.Modes, pieces []piece, b *block) bool {
-	*b = block{modes: m, from: pieces[0].from, to: pieces[len(pieces)-1].to, set: values{}}
+func together(in kind, pieces []piece, b *block) bool {
+	*b = block{kind: in, from: pieces[0].from, to: pieces[len(pieces)-1].to, set: values{}}
 	for _, p := range pieces {
 		for key, v := range p.lacks {
 			b.set[key] = v
@@ -186,12 +186,7 @@ func (d *drafter) query(b *block) string {
 	case b.to < d.Widths[1]:
 		width = fmt.Sprintf("(width <= %dpx)", b.to)
 	}
-	if q := b.modes.Query(); q != "" && width != "" {
-		return q + " and " + width
-	} else if q != "" {
-		return q
-	}
-	return width
+	return joinQueries(b.modes.Query(), b.shape.text(), width) // a media type stands first
 }
 
 // body writes what a box is like: as it is at the widest with no mode on, and where it differs.

@@ -258,7 +258,7 @@ func (d *drafter) box(w *writer, group []*cascade.Element, column *cascade.Eleme
 	d.within(faces, e, column)
 	like := ""
 	for i := range faces {
-		like += faces[i].modes.String()
+		like += faces[i].modes.String() + faces[i].shape.text()
 		for k := range faces[i].states {
 			like += faces[i].states[k].String()
 		}
@@ -411,10 +411,14 @@ func (d *drafter) unsaid(e *cascade.Element) bool {
 			}
 		}
 	}
-	if len(why) > 0 {
+	_, alien := d.shapes(e)
+	switch {
+	case len(why) > 0:
 		d.left(e, "", "a plan cannot say "+strings.Join(why, ", "))
+	case alien != "":
+		d.left(e, "", "what it has under "+alien+" is not drafted: write its box by hand")
 	}
-	return len(why) > 0
+	return len(why) > 0 || alien != ""
 }
 
 // drawn notes pseudo-elements with backgrounds: the plan has no boxes for them.
