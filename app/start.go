@@ -32,8 +32,8 @@ func (s *Site) DraftPages(ctx context.Context, names []string, file string, boxe
 		for selector := range boxes.Sides {
 			o.Measured[selector] = true
 		}
-		for selector := range boxes.Texts {
-			o.Texts[selector] = true
+		for selector, texts := range boxes.Texts {
+			o.Texts[selector] = len(texts) > 0
 		}
 	}
 	var pages []*page.Page

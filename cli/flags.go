@@ -15,7 +15,8 @@ import (
 
 var (
 	boxFlag = &cli.StringSliceFlag{Name: "box", Usage: "only the box of this `NAME` (may be repeated)"}
-	atFlag  = &cli.StringSliceFlag{Name: "at", Usage: "a named viewport or a size such as 600x800@2 (may be repeated)"}
+	atFlag  = &cli.StringSliceFlag{Name: "at",
+		Usage: "a named viewport, a size such as 600x800@2 or a width (may be repeated)"}
 )
 
 // onePlan takes at most one argument, the plan.

@@ -344,7 +344,7 @@ func (m *Matcher) state(p *pseudo, e *Element) bool {
 	kind, _ := e.Attr("type")
 	kind = strings.ToLower(kind)
 	switch p.name {
-	case "link", "any-link":
+	case "link", "any-link", "-webkit-any-link":
 		return (e.Tag == "a" || e.Tag == "area") && has("href")
 	case "checked":
 		return e.Tag == "input" && (kind == "checkbox" || kind == "radio") && has("checked") ||

@@ -15,10 +15,14 @@ import (
 var dynamic = []string{"hover", "active", "focus", "focus-visible", "focus-within", "target", "target-within",
 	"visited", "local-link", "fullscreen", "modal", "popover-open", "picture-in-picture", "playing", "paused",
 	"seeking", "buffering", "stalled", "muted", "volume-locked", "user-valid", "user-invalid", "autofill", "current",
-	"past", "future", "open", "state", "active-view-transition"}
+	"past", "future", "open", "state", "active-view-transition", "-webkit-autofill", "-webkit-full-screen",
+	"-webkit-full-screen-ancestor", "-webkit-drag", "target-current", "target-before", "target-after",
+	"interest-source", "interest-target", "xr-overlay"}
 
-// plain are the pseudo-classes that a document alone decides.
-var plain = []string{"root", "scope", "empty", "first-child", "last-child", "only-child", "first-of-type",
+// plain are the pseudo-classes that a document alone decides. :host, and those of scroll bars, select nothing of it.
+var plain = []string{"host", "horizontal", "vertical", "increment", "decrement", "start", "end", "double-button",
+	"single-button", "no-button", "corner-present", "window-inactive", "-webkit-any-link",
+	"root", "scope", "empty", "first-child", "last-child", "only-child", "first-of-type",
 	"last-of-type", "only-of-type", "link", "any-link", "enabled", "disabled", "checked", "indeterminate", "default",
 	"required", "optional", "read-only", "read-write", "placeholder-shown", "valid", "invalid", "in-range",
 	"out-of-range", "defined"}
@@ -29,7 +33,8 @@ var oldPseudoElements = []string{"before", "after", "first-line", "first-letter"
 var pseudoElements = append([]string{"marker", "placeholder", "selection", "backdrop", "file-selector-button",
 	"target-text", "spelling-error", "grammar-error", "details-content", "highlight", "part", "slotted", "cue",
 	"view-transition", "view-transition-group", "view-transition-image-pair", "view-transition-old",
-	"view-transition-new"}, oldPseudoElements...)
+	"view-transition-new", "scroll-button", "scroll-marker", "scroll-marker-group", "column", "checkmark", "picker",
+	"picker-icon", "search-text", "permission-icon"}, oldPseudoElements...)
 
 func (p *selectorReader) pseudo(c *compound, s *Selector) error {
 	at := p.i

@@ -241,3 +241,21 @@ func FuzzSheet(f *testing.F) {
 		visit(s.Rules, nil, 0)
 	})
 }
+
+// Selectors that browsers read though they select nothing of a document keep their rule; those of other engines lose
+// it. Both asked of Chromium.
+func TestWhatBrowsersReadOfSelectors(t *testing.T) {
+	for _, s := range strings.Fields(`:host :host(a) :host-context(a) ::part(a) ::slotted(a) ::-webkit-foo ::-webkit-scrollbar
+:-webkit-autofill :-webkit-any-link :-webkit-full-screen :-webkit-any(a) :horizontal :window-inactive :corner-present
+::-webkit-scrollbar-thumb:hover ::part(a):hover ::scroll-marker ::picker(select) ::checkmark :target-current ::search-text`) {
+		if _, err := ParseSelectors("a"+s, nil); err != nil {
+			t.Errorf("a%s: %v", s, err)
+		}
+	}
+	for _, s := range strings.Fields(`::-moz-y :-moz-x :-webkit-foo ::-ms-clear ::-o-x ::-khtml-x :-ms-input-placeholder
+::inner-x ::content ::shadow :closed ::clear-icon :-internal-x`) {
+		if _, err := ParseSelectors("a"+s, nil); err == nil {
+			t.Errorf("a%s is read", s)
+		}
+	}
+}

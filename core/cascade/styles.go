@@ -2,6 +2,7 @@ package cascade
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -18,6 +19,9 @@ type Styles struct {
 	// Registered are the custom properties that @property names.
 	Registered map[string]Registered
 	Notes      []Note
+
+	// others are rules for other engines, and other is the number of their note.
+	others, other int
 
 	ends   map[string]int // by stylesheet: the number of rules up to its end
 	full   bool           // it has more conditions than are kept
@@ -188,6 +192,26 @@ func (s *Styles) note(at source.Span, msg string) {
 	}
 }
 
+// elsewhere finds the pseudo-classes and pseudo-elements of engines whose prefix the others drop.
+var elsewhere = regexp.MustCompile(`(?i)::?-(?:moz|ms|o|khtml)-[a-z-]+`)
+
+// foreign counts rules for other engines: all are one note, at the first.
+func (s *Styles) foreign(at source.Span, name string) {
+	if s.others++; s.others == 1 {
+		s.other = len(s.Notes)
+		s.note(at, "")
+	}
+	if s.other < len(s.Notes) {
+		n := &s.Notes[s.other]
+		if s.others == 1 {
+			n.Msg = "a rule is for another browser (" + name + "), and those that do not know it drop it"
+		} else {
+			n.Msg = fmt.Sprintf("%d rules are for other browsers (such as %s), and those that do not know them drop "+
+				"them", s.others, name)
+		}
+	}
+}
+
 // inside takes in the block of an at-rule; declarations in it are of the rule around it.
 func (s *Styles) inside(c context, r *Rule) error {
 	if len(r.Declarations) > 0 && c.parent != nil {
@@ -204,6 +228,10 @@ func (s *Styles) style(c context, r *Rule) error {
 		return s.bind(c, r, c.parent)
 	}
 	list, err := ParseSelectors(r.Prelude.Text(), c.parent)
+	if name := elsewhere.FindString(r.Prelude.Text()); err != nil && name != "" {
+		s.foreign(r.Prelude, name)
+		return nil
+	}
 	if err != nil {
 		s.note(r.Prelude, "browsers drop the whole rule: "+err.Error())
 		return nil

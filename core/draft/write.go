@@ -112,9 +112,9 @@ func (d *drafter) viewports(w *writer) {
 		min(max(1600, d.Widths[0]+1), d.Widths[1]), min(max(480, d.Widths[0]+1), d.Widths[1]))
 	w.comment("  ", "Put your own visitors' shares here: they weigh what the files cost.")
 	w.line("  named:")
-	w.line("    phone:   {size: 390x844@3,   share: 55%%}")
-	w.line("    tablet:  {size: 820x1180@2,  share: 10%%}")
-	w.line("    laptop:  {size: 1440x900@2,  share: 20%%}")
+	w.line("    phone:   {size: 390x844@3, touch: true, share: 55%%}")
+	w.line("    tablet:  {size: 820x1180@2, touch: true, share: 10%%}")
+	w.line("    laptop:  {size: 1440x900@2, share: 20%%}")
 	w.line("    desktop: {size: 1920x1080@1, share: 15%%}")
 }
 

@@ -14,6 +14,7 @@ package plan
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"tourmaline/core/css"
@@ -123,6 +124,10 @@ func (p *Plan) Viewport(s string) (Viewport, error) {
 			return v.With(m), err
 		}
 		names = append(names, v.Name)
+	}
+	if _, err := strconv.Atoi(s); err == nil { // a width alone
+		const usual = 800
+		s = fmt.Sprintf("%sx%d", s, min(max(usual, p.Heights[0]), p.Heights[1]))
 	}
 	v, err := ParseViewport(s)
 	if err != nil {
