@@ -1,8 +1,8 @@
 package e2e
 
 import (
-	"fmt"
 	"encoding/json"
+	"fmt"
 	"os"
 	"regexp"
 	"slices"

@@ -35,3 +35,44 @@ func TestPagesOfOthers(t *testing.T) {
 		t.Errorf("%s%s", r.out, r.err)
 	}
 }
+
+// Rules for classes, attributes and states that come later win over what is written, as they won before.
+func TestIntoLeavesLaterStates(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	const style = `.bar { height: 60px; background: #222 }
+#nav.is-small { background: #fff }
+.hero { height: 200px; background: #345 }
+.hero:hover { background: #456 }
+body.dark .hero { background-color: black }
+.hero[data-open] { background-image: none }
+.promo { background: red }
+`
+	write(t, dir, map[string]string{"index.html": `<!doctype html><link rel=stylesheet href=a.css><body>
+<nav id=nav class=bar>Home</nav><section class=hero>x</section>`, "a.css": style, "p.yaml": lead + `boxes:
+  - {name: bar, selector: "body nav#nav.bar", height: 60px, layers: [{color: "#224466"}]}
+  - {name: hero, selector: "section.hero.hero.hero", height: 200px, layers: [{color: "#334455"}]}
+`})
+	r := run(t, dir, "css", "p.yaml", "--draft", "--into", "a.css")
+	got := contents(t, dir+"/a.css")
+	for _, want := range []string{style, "\n:where(body nav#nav.bar).bar {",
+		"\n:where(section.hero.hero.hero).hero {"} {
+		if r.code != 0 || !strings.Contains(got, want) {
+			t.Errorf("%q is not in\n%s%s", want, got, r.err)
+		}
+	}
+	if !strings.Contains(r.err, "so that #nav.is-small in a.css:2 still wins when it applies") {
+		t.Errorf("what was made weaker is not told: %s", r.err)
+	}
+	// Nothing wins over a style attribute but what is important, and that wins over the state, too.
+	write(t, dir, map[string]string{"index.html": `<!doctype html><link rel=stylesheet href=a.css><body>
+<nav id=nav class=bar style="background: #111">Home</nav><section class=hero>x</section>`,
+		"a.css": strings.Replace(style, "#fff }", "#fff !important }", 1),
+		"p.yaml": lead + "boxes: [{name: bar, selector: '#nav.bar.bar', height: 60px, " +
+			"layers: [{color: '#224466'}]}]\n"})
+	r = run(t, dir, "css", "p.yaml", "--draft", "--into", "a.css")
+	if r.code != 2 || !strings.Contains(r.err, "#nav.is-small in a.css:2 would no longer give") ||
+		strings.Contains(contents(t, dir+"/a.css"), "tourmaline") {
+		t.Errorf("%d %s\n%s", r.code, r.err, contents(t, dir+"/a.css"))
+	}
+}

@@ -46,6 +46,7 @@ type Matcher struct {
 	Work  int
 	scope *Element
 	live  bool                  // people do what dynamic pseudo-classes ask
+	later bool                  // elements have other classes and attributes, too: see could
 	types map[*Element][][2]int // by parent, of each child: its place among those of its type, and their number
 }
 
@@ -181,6 +182,9 @@ func (m *Matcher) any(l Selectors, e *Element) bool {
 func (m *Matcher) same(a, b string) bool { return a == b || m.Quirks && strings.EqualFold(a, b) }
 
 func (m *Matcher) compound(c *compound, e *Element) bool {
+	if m.later {
+		return m.could(c, e)
+	}
 	if c.tag != "" && c.tag != e.Tag {
 		return false
 	}

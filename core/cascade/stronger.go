@@ -34,6 +34,15 @@ func (s *Selector) AtLeast(need Specificity, of []*Element) *Selector {
 	return s
 }
 
+// Weaker is a selector of the same elements without any specificity.
+func (s *Selector) Weaker() *Selector {
+	list, err := ParseSelectors(":where("+s.Text+")", nil)
+	if err != nil || len(list) != 1 {
+		return s
+	}
+	return list[0]
+}
+
 // oneID adds an id: that of an element around them all, their own, else one that nothing has.
 func oneID(text string, last *compound, of []*Element) string {
 	own := func(e *Element) []string { return []string{e.ID} }

@@ -53,8 +53,9 @@ func partName(p *plan.Plan) string {
 
 // Write writes the rules of a plan into a stylesheet: into one marked part, which a later run finds again.
 // Every byte outside it stays, but for declarations that Replace takes out. Selectors are as strong as
-// the pages ask. What comes out is held against the pages: the plan's rules win for their elements, and
-// nothing else changes. An error says what stands in the way, and nothing is to be written then.
+// the pages ask. What comes out is held against the pages: the plan's rules win for their elements, other
+// elements keep what they have, and rules for other classes, attributes and states of the elements still win.
+// An error says what stands in the way, and nothing is to be written then.
 func Write(ctx context.Context, p *plan.Plan, ladders []*cut.Ladder, opt Options, to Into) (*Written, error) {
 	for _, c := range Clips(p, nil) {
 		return nil, &source.UnsupportedError{Span: c.Layer.Video.Span, In: "video",
@@ -240,7 +241,7 @@ func (w *writing) strengthen(i int) error {
 	var need cascade.Specificity
 	var all []*cascade.Element
 	var hardest *cascade.Candidate
-	var blocked []*cascade.Candidate
+	var blocked, later []*cascade.Candidate
 	for _, pseudo := range pseudo {
 		names := g.declared(pseudo)
 		if len(names) == 0 {
@@ -256,6 +257,7 @@ func (w *writing) strengthen(i int) error {
 					need, hardest = t.Need, t.After
 				}
 				blocked = append(blocked, t.Blocked...)
+				later = append(later, p.Later(e, strings.TrimLeft(pseudo, ":"), names)...)
 			}
 		}
 	}
@@ -270,7 +272,17 @@ func (w *writing) strengthen(i int) error {
 	var now cascade.Specificity
 	for _, s := range list {
 		if s.Pseudo == "" && w.opt.Layer == "" {
-			s = s.AtLeast(need, all)
+			plain := s
+			if s = s.AtLeast(need, all); w.overtaken(s, later) != nil { // as weak as it may be
+				if weak := plain.Weaker().AtLeast(need, all); w.overtaken(weak, later) == nil {
+					by := w.overtaken(s, later).Bound
+					pos := by.Rule.Prelude.Pos()
+					w.out.Stronger = append(w.out.Stronger, fmt.Sprintf("%s is written %s (%s), so that %s in %s:%d "+
+						"still wins when it applies", g.selector, weak.Text, weak.Specificity, by.Selector.Text,
+						pos.File, pos.Line))
+					s, hardest = weak, nil
+				}
+			}
 		}
 		now = s.Specificity
 		texts = append(texts, s.Text)
@@ -279,7 +291,19 @@ func (w *writing) strengthen(i int) error {
 		pos := hardest.Declaration.Span.Pos()
 		w.out.Stronger = append(w.out.Stronger, fmt.Sprintf("%s is written %s (%s), to win over %s in %s:%d",
 			g.selector, text, now, hardest.Bound.Selector.Text, pos.File, pos.Line))
-		g.selector = text
+	}
+	g.selector = strings.Join(texts, ", ")
+	return nil
+}
+
+// overtaken is one of some declarations over which rules of a selector would win at the end of the stylesheet; nil for
+// none.
+func (w *writing) overtaken(s *cascade.Selector, later []*cascade.Candidate) *cascade.Candidate {
+	for _, c := range later {
+		if !c.Declaration.Important && c.Bound.Layer.Name == "" &&
+			c.Bound.Selector.Specificity.Compare(s.Specificity) <= 0 {
+			return c
+		}
 	}
 	return nil
 }

@@ -86,6 +86,20 @@ func (v *verifying) page(was, now *page.Page) {
 			mine[e] = true
 		}
 	}
+	twins := v.twins(was, now)
+	for i, e := range elements {
+		if !mine[e] {
+			continue
+		}
+		for _, pseudo := range []string{"", "before", "after"} {
+			for _, c := range was.Later(old[i], pseudo, cascade.Longhands) {
+				if t := twins[c.Bound]; t != nil {
+					c.Bound = t
+				}
+				v.later(c, now.Owned(e, pseudo, c.Declaration), e)
+			}
+		}
+	}
 	for _, env := range v.windows() {
 		for _, s := range now.Spans(env, v.plan.Widths[0], v.plan.Widths[1]) {
 			before := was.At(s.Window.Env, false)
@@ -124,6 +138,33 @@ func (v *verifying) winning(w *cascade.Window, e *cascade.Element) {
 			pos := list[0].Declaration.Span.Pos()
 			v.tell("%s of %s at %g px is given by %s:%d", name, page.Path(e), w.Env.Width, pos.File, pos.Line)
 		}
+	}
+}
+
+// twins are the rules of the page as it was with those of the page as it will be; ours stand between the latter.
+func (v *verifying) twins(was, now *page.Page) map[*cascade.Bound]*cascade.Bound {
+	out := map[*cascade.Bound]*cascade.Bound{}
+	var others []*cascade.Bound
+	for _, b := range now.Rules {
+		if d := b.Rule.Declarations; len(d) == 0 || !v.ours(&cascade.Candidate{Declaration: &d[0], Bound: b}) {
+			others = append(others, b)
+		}
+	}
+	if len(others) != len(was.Rules) { // old ones were taken out
+		return out
+	}
+	for i, b := range was.Rules {
+		out[b] = others[i]
+	}
+	return out
+}
+
+// later tells where a declaration for another class, attribute or state of an element of a box would no longer win.
+func (v *verifying) later(c *cascade.Candidate, owned []*cascade.Candidate, e *cascade.Element) {
+	if slices.ContainsFunc(owned, func(o *cascade.Candidate) bool { return v.ours(o) && o.Beats(c) }) {
+		pos := c.Declaration.Span.Pos()
+		v.tell("%s in %s:%d would no longer give %s its %s when it applies", c.Bound.Selector.Text, pos.File, pos.Line,
+			page.Path(e), c.Declaration.Property)
 	}
 }
 
