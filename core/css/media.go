@@ -305,11 +305,11 @@ func (p *parser) featureValue(c *window.Condition) error {
 // setLength gives a comparison its length: em and rem are of the initial font size, 16px, and a length of the
 // window is computed at each.
 func setLength(c *window.Condition, value Num) {
-	at := func(w *window.Window) float64 {
+	at := func(w window.Window) float64 {
 		return value.Resolve(&Env{Window: window.Window{Width: w.Width, Height: w.Height}}, 0)
 	}
 	one, two := window.Window{Width: 1000, Height: 1000}, window.Window{Width: 2000, Height: 3000}
-	if c.Value = at(&one); c.Value != at(&two) || at(&one) != at(&window.Window{Width: 2000, Height: 1000}) {
+	if c.Value = at(one); c.Value != at(two) || at(one) != at(window.Window{Width: 2000, Height: 1000}) {
 		c.Value, c.Of = 0, at
 	}
 }

@@ -67,10 +67,10 @@ type Condition struct {
 	Feature string // its name; "" where it has none
 	Axis    Axis
 	Cmp     Cmp
-	Value   float64               // CSS px, a ratio, or dppx
-	Of      func(*Window) float64 // the value where it depends on the window; nil: it does not
-	Word    string                // of the feature; "" where it stands alone
-	Truth   Truth                 // of a constant
+	Value   float64              // CSS px, a ratio, or dppx
+	Of      func(Window) float64 // the value where it depends on the window; nil: it does not
+	Word    string               // of the feature; "" where it stands alone
+	Truth   Truth                // of a constant
 }
 
 // Query is a media query list: one of its conditions must hold. The zero Query matches every window.
@@ -143,7 +143,7 @@ func (w *Window) number(a Axis) float64 {
 func (c *Condition) compare(w *Window) bool {
 	got, want := w.number(c.Axis), c.Value
 	if c.Of != nil {
-		want = c.Of(w)
+		want = c.Of(*w)
 	}
 	return c.Cmp.holds(got, want)
 }

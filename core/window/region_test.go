@@ -48,7 +48,7 @@ func TestRegionsCoverEveryWindowOnce(t *testing.T) {
 		case 4:
 			return compare(Density, c, []float64{1, 1.5, 2, 3}[r.IntN(4)])
 		case 5:
-			return Condition{Op: Compare, Axis: Height, Cmp: c, Of: func(w *Window) float64 { return w.Width/2 + 30 }}
+			return Condition{Op: Compare, Axis: Height, Cmp: c, Of: func(w Window) float64 { return w.Width/2 + 30 }}
 		}
 		words := []Condition{{Op: Word, Feature: "hover", Word: "none"},
 			{Op: Word, Feature: "prefers-color-scheme", Word: "dark"},
