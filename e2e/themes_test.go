@@ -76,3 +76,22 @@ body.dark .hero { background-color: black }
 		t.Errorf("%d %s\n%s", r.code, r.err, contents(t, dir+"/a.css"))
 	}
 }
+
+// Rules for what no page has would be dead: nothing is written. Where a selector has several elements that is told.
+func TestIntoNamesDeadSelectors(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"a.css": "section { background: red }\n",
+		"index.html": "<!doctype html><link rel=stylesheet href=a.css><section></section><section></section>",
+		"dead.yaml":  lead + "boxes: [{name: b, selector: .hreo, height: 9px, layers: [{color: blue}]}]\n",
+		"two.yaml":   lead + "boxes: [{name: b, selector: section, height: 9px, layers: [{color: blue}]}]\n"})
+	r := run(t, dir, "css", "dead.yaml", "--draft", "--into", "a.css")
+	if r.code != 2 || !strings.Contains(r.err, "dead.yaml:3:16: .hreo selects nothing in index.html") ||
+		contents(t, dir+"/a.css") != "section { background: red }\n" {
+		t.Errorf("%d %s", r.code, r.err)
+	}
+	if r := run(t, dir, "css", "two.yaml", "--draft", "--into", "a.css"); r.code != 0 ||
+		!strings.Contains(r.err, "section selects 2 elements in index.html") {
+		t.Errorf("%d %s", r.code, r.err)
+	}
+}

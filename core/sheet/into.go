@@ -78,7 +78,9 @@ func Write(ctx context.Context, p *plan.Plan, ladders []*cut.Ladder, opt Options
 	if w.groups, err = groupsOf(p, ladders, opt); err != nil {
 		return nil, err
 	}
-	w.find()
+	if err := w.find(); err != nil {
+		return nil, err
+	}
 	if to.Replace {
 		if err := w.replace(); err != nil {
 			return nil, err
@@ -189,8 +191,9 @@ func (w *writing) load(text string) (out []*page.Page, err error) {
 	return out, nil
 }
 
-// find finds the elements of the groups in the pages as they are now.
-func (w *writing) find() {
+// find finds the elements of the groups in the pages as they are now. A group that has none is an error: its rules
+// would be dead.
+func (w *writing) find() error {
 	w.of = make([]map[*page.Page][]*cascade.Element, len(w.groups))
 	for i := range w.groups {
 		w.of[i] = map[*page.Page][]*cascade.Element{}
@@ -202,10 +205,23 @@ func (w *writing) find() {
 			w.of[i][p] = p.Select(list, p.Elements())
 		}
 		if len(w.Pages) > 0 && w.none(i) {
-			w.out.Notes = append(w.out.Notes, fmt.Sprintf("%s selects nothing in %s", w.groups[i].selector,
-				strings.Join(w.Pages, ", ")))
+			var at source.Span
+			if b := w.groups[i].box; b != nil {
+				at = b.Span
+			}
+			return &source.SyntaxError{Span: at,
+				Msg: fmt.Sprintf("%s selects nothing in %s: its rules would be dead", w.groups[i].selector,
+					strings.Join(w.Pages, ", ")),
+				Hint: "correct the selector, or name the page that has it with --page"}
+		}
+		for _, p := range w.before {
+			if n := len(w.of[i][p]); n > 1 {
+				w.out.Notes = append(w.out.Notes, fmt.Sprintf("%s selects %d elements in %s", w.groups[i].selector, n,
+					p.File.Name))
+			}
 		}
 	}
+	return nil
 }
 
 func (w *writing) none(group int) bool {
