@@ -8,12 +8,12 @@ import (
 // could reports whether a compound may select an element once scripts or people have changed its classes, attributes
 // or state. What it asks for beyond these the element has: its type, its ids, and at least one of its classes, an id or
 // its type where a class lacks, so that a class that stands alone is not taken for one that every element may get; html
-// and body get any.
+// and body around an element that a selector names by an id or a class get any.
 func (m *Matcher) could(c *compound, e *Element) bool {
 	if c.tag != "" && c.tag != e.Tag || slices.ContainsFunc(c.ids, func(id string) bool { return !m.same(id, e.ID) }) {
 		return false
 	}
-	known, lacks := len(c.ids) > 0 || e.Parent == nil || e.Tag == "body", false
+	known, lacks := len(c.ids) > 0, false
 	for _, class := range c.classes {
 		if slices.ContainsFunc(e.Classes, func(has string) bool { return m.same(class, has) }) {
 			known = true
@@ -21,7 +21,14 @@ func (m *Matcher) could(c *compound, e *Element) bool {
 			lacks = true
 		}
 	}
-	if lacks && !known && c.tag == "" {
+	if e == m.subject {
+		if m.named = known; !known && c.tag == "" {
+			return false
+		}
+	} else if m.named && (e.Parent == nil || e.Tag == "body") {
+		known = true
+	}
+	if lacks && !known && (c.tag == "" || e != m.subject) {
 		return false
 	}
 	for i := range c.attrs {
@@ -43,8 +50,8 @@ func (m *Matcher) could(c *compound, e *Element) bool {
 func (p *Page) Later(e *Element, pseudo string, longhands []string) (out []*Candidate) {
 	now := p.own(e).rules
 	m := &p.matcher
-	m.scope, m.live, m.later = nil, true, true
-	defer func() { m.live, m.later = false, false }()
+	m.scope, m.live, m.later, m.subject = nil, true, true, e
+	defer func() { m.live, m.later, m.subject = false, false, nil }()
 	for _, b := range p.Rules {
 		if b.Agent || b.Scope != nil || b.Selector.Pseudo != pseudo || slices.Contains(now, b) ||
 			!slices.ContainsFunc(b.Rule.Declarations, func(d Declaration) bool { return concernsAny(&d, longhands) }) ||

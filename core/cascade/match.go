@@ -45,9 +45,12 @@ type Matcher struct {
 	// Work is how many steps are left; at 0 nothing matches any more, and Exhausted is told.
 	Work  int
 	scope *Element
-	live  bool                  // people do what dynamic pseudo-classes ask
-	later bool                  // elements have other classes and attributes, too: see could
-	types map[*Element][][2]int // by parent, of each child: its place among those of its type, and their number
+	live  bool // people do what dynamic pseudo-classes ask
+	later bool // elements have other classes and attributes, too: see could
+	// subject is the element that later is asked for, and named: the selector names it by an id or a class that it has.
+	subject *Element
+	named   bool
+	types   map[*Element][][2]int // by parent, of each child: its place among those of its type, and their number
 }
 
 // ofType is an element's place among its siblings of its type, from 1, and how many those are.

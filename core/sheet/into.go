@@ -273,7 +273,11 @@ func (w *writing) strengthen(i int) error {
 					need, hardest = t.Need, t.After
 				}
 				blocked = append(blocked, t.Blocked...)
-				later = append(later, p.Later(e, strings.TrimLeft(pseudo, ":"), names)...)
+				for _, c := range p.Later(e, strings.TrimLeft(pseudo, ":"), names) {
+					if !w.planned(c, p) {
+						later = append(later, c)
+					}
+				}
 			}
 		}
 	}
@@ -310,6 +314,25 @@ func (w *writing) strengthen(i int) error {
 	}
 	g.selector = strings.Join(texts, ", ")
 	return nil
+}
+
+// planned reports whether a rule selects an element of a box as the page is loaded: what it says there the plan says
+// otherwise.
+func (w *writing) planned(c *cascade.Candidate, p *page.Page) bool {
+	list := hosts(c.Bound.Selector)
+	return slices.ContainsFunc(w.of, func(of map[*page.Page][]*cascade.Element) bool {
+		return len(p.Select(list, of[p])) > 0
+	})
+}
+
+// hosts selects the elements of a selector, also where that is of pseudo-elements.
+func hosts(s *cascade.Selector) cascade.Selectors {
+	if s.Pseudo != "" {
+		if list, err := cascade.ParseSelectors(strings.TrimSuffix(s.Text, "::"+s.Pseudo), nil); err == nil {
+			return list
+		}
+	}
+	return cascade.Selectors{s}
 }
 
 // overtaken is one of some declarations over which rules of a selector would win at the end of the stylesheet; nil for

@@ -75,24 +75,26 @@ func (v *verifying) page(was, now *page.Page) {
 			b.Rule.Declarations[0].Span.From < v.from || b.Rule.Declarations[0].Span.To > v.to {
 			continue
 		}
-		list := cascade.Selectors{b.Selector}
-		if b.Selector.Pseudo != "" {
-			host, err := cascade.ParseSelectors(strings.TrimSuffix(b.Selector.Text, "::"+b.Selector.Pseudo), nil)
-			if err == nil {
-				list = host
-			}
-		}
-		for _, e := range now.Select(list, elements) {
+		for _, e := range now.Select(hosts(b.Selector), elements) {
 			mine[e] = true
 		}
 	}
 	twins := v.twins(was, now)
+	var own []*cascade.Element // as the page was
+	for i, e := range elements {
+		if mine[e] {
+			own = append(own, old[i])
+		}
+	}
 	for i, e := range elements {
 		if !mine[e] {
 			continue
 		}
 		for _, pseudo := range []string{"", "before", "after"} {
 			for _, c := range was.Later(old[i], pseudo, cascade.Longhands) {
+				if len(was.Select(hosts(c.Bound.Selector), own)) > 0 {
+					continue // the plan says otherwise
+				}
 				if t := twins[c.Bound]; t != nil {
 					c.Bound = t
 				}
