@@ -186,6 +186,10 @@ func (w *writing) load(text string) (out []*page.Page, err error) {
 		if err != nil {
 			return nil, err
 		}
+		if p.Sheet(w.File) == nil {
+			return nil, &source.SyntaxError{In: w.File, Msg: name + " does not use this stylesheet",
+				Hint: "link it there, or name another page"}
+		}
 		out = append(out, p)
 	}
 	return out, nil

@@ -29,10 +29,6 @@ func (w *writing) verify(ctx context.Context) error {
 	}
 	v := verifying{writing: w, from: from, to: to}
 	for i, p := range after {
-		if p.Sheet(w.File) == nil {
-			return &source.SyntaxError{In: w.File, Msg: w.Pages[i] + " does not use this stylesheet",
-				Hint: "link it there, or name another page"}
-		}
 		v.page(was[i], p)
 		if err := ctx.Err(); err != nil {
 			return err
