@@ -97,7 +97,8 @@ func (s *session) save(c *cli.Command, pr *app.Project, w *written) error {
 		fmt.Fprintf(s.out, "%s: written\n", name)
 	}
 	fmt.Fprintf(s.out, "held against %s at every width, as loaded: these rules win for their boxes, and other "+
-		"elements keep what they have; rules for other classes, attributes and states of the boxes still win\n",
+		"elements keep what they have; rules that name a box and wait for another class, attribute or state "+
+		"of it still win (a class that stands alone in a selector is not followed)\n",
 		strings.Join(w.target.Pages, ", "))
 	if n := len(pr.Unmade(w.After)); n > 0 && !c.Bool("draft") {
 		fmt.Fprintf(s.out, "not there yet: %s that it names; tourmaline cut writes them\n", report.Plural(n, "file"))

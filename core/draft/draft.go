@@ -104,15 +104,16 @@ func (s *state) same(o *state) bool {
 // drafter drafts what one page gives.
 type drafter struct {
 	Options
-	page  *page.Page
-	names *page.Names
-	spans map[kind][]cascade.Span // of the page's widths
-	known map[part][]look
-	made  map[string][]state // by what they are made of
-	taken map[string]bool    // names of boxes
-	boxes map[string]string  // what the boxes are like that are written, by selector
-	files string             // the folder of all pictures, in the site
-	plan  *Plan
+	page   *page.Page
+	names  *page.Names
+	spans  map[kind][]cascade.Span // of the page's widths
+	known  map[part][]look
+	made   map[string][]state // by what they are made of
+	shaped map[*cascade.Element]shaped
+	taken  map[string]bool   // names of boxes
+	boxes  map[string]string // what the boxes are like that are written, by selector
+	files  string            // the folder of all pictures, in the site
+	plan   *Plan
 }
 
 // height and density of the windows that a page is read in.
@@ -130,7 +131,8 @@ func Pages(ctx context.Context, pages []*page.Page, o Options) (*Plan, error) {
 	var files []string
 	for i, p := range pages {
 		d := &drafter{Options: o, page: p, names: p.Names(), plan: out, spans: map[kind][]cascade.Span{},
-			known: map[part][]look{}, made: map[string][]state{}}
+			known: map[part][]look{}, made: map[string][]state{},
+			shaped: map[*cascade.Element]shaped{}}
 		painted := 0
 		for _, e := range p.Elements() {
 			if err := ctx.Err(); err != nil {

@@ -67,7 +67,22 @@ const mostShapes = 12
 
 // shapes are those that an element's rules tell apart, that of the box itself first. alien is a condition of a rule for
 // its background that is not drafted; "" for none.
-func (d *drafter) shapes(e *cascade.Element) (out []shape, alien string) {
+func (d *drafter) shapes(e *cascade.Element) ([]shape, string) {
+	known, ok := d.shaped[e]
+	if !ok {
+		known.list, known.alien = d.shapesOf(e)
+		d.shaped[e] = known
+	}
+	return known.list, known.alien
+}
+
+// shaped is what shapes found of an element.
+type shaped struct {
+	list  []shape
+	alien string
+}
+
+func (d *drafter) shapesOf(e *cascade.Element) (out []shape, alien string) {
 	var heights, densities []float64 // the first of each range but the lowest
 	upright := false
 	own := d.page.Under(e, "")
